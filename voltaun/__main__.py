@@ -1,0 +1,3 @@
+from voltaun.cli import main
+
+main()

@@ -1,0 +1,240 @@
+"""What the log teaches: use per day, the share of clear-sky that is harvested, and a steady hidden draw."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from voltaun.core.ledger import DIRECT_SHARE, Interval, Reading, intervals
+from voltaun.core.rig import Rig
+from voltaun.core.sun import RigSun
+
+STARTUP_SHARES = {"clear": 0.75, "mixed": 0.50, "overcast": 0.20, "storm": 0.05}
+"""Share of clear-sky energy by sky word, until the log knows better."""
+
+STARTUP_SKIES = {"clear": 0.40, "mixed": 0.35, "overcast": 0.20, "storm": 0.05}
+"""How often each sky is taken to come, until the log knows better."""
+
+STARTUP_DAYS = 5.0
+"""How many logged days the start-up shares weigh as much as."""
+
+STARTUP_PERSISTENCE = 0.3
+"""How much a day's sky is like the day before's, until the log knows better (rank correlation)."""
+
+MIN_LEG_HOURS, MAX_LEG_HOURS = 18.0, 7 * 24.0
+"""A leg is a run of intervals of about a day; longer gaps say nothing of a day's spread."""
+
+
+@dataclass(frozen=True)
+class Leg:
+    """Whole intervals that together make about a day: hours, and Wh or None."""
+
+    hours: float
+    use_wh: float | None
+    solar_wh: float | None
+    clear_sky_wh: float | None
+    capped: bool
+    unexplained_wh: float | None
+
+
+@dataclass(frozen=True)
+class UseLearned:
+    """Use on the DC side, Wh per 24 h: each leg's rate, their mean by time and their spread."""
+
+    rates: np.ndarray
+    mean: float
+    sd: float | None
+
+    @property
+    def intervals(self) -> int:
+        """How many legs it rests on."""
+        return len(self.rates)
+
+
+@dataclass(frozen=True)
+class ShareLearned:
+    """Distribution of solar Wh / clear-sky Wh: ascending points and the weight of each (summing to 1)."""
+
+    points: np.ndarray
+    weights: np.ndarray
+    days: int
+    capped_days: int
+    persistence: float = 0.3        # correlation of a day's rank with the next day's
+    last: tuple[float, bool] | None = None  # the latest share, and whether it was only a lower bound
+
+    @property
+    def mean(self) -> float:
+        return float(self.points @ self.weights)
+
+    def quantile(self, q):
+        """The share below which this part of the days lies; `q` a fraction or an array of them."""
+        return np.interp(q, np.cumsum(self.weights) - self.weights / 2, self.points)
+
+    def mean_above(self, share: float) -> float:
+        """Mean of the days that harvest more than this share; the share itself when none does."""
+        above = self.points > share
+        if not above.any():
+            return share
+        return float(self.points[above] @ self.weights[above] / self.weights[above].sum())
+
+
+@dataclass(frozen=True)
+class Estimate:
+    """A figure with the interval that holds it nine times in ten."""
+
+    estimate: float
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
+class Learned:
+    """All that the log taught. `use` is None when no interval tells it, `hidden_draw_w` with too few."""
+
+    use: UseLearned | None
+    share: ShareLearned
+    hidden_draw_w: Estimate | None
+
+    @property
+    def steady_draw_w(self) -> float:
+        """Hidden draw to reckon with, W: the estimate when it is clearly more than nothing, otherwise 0."""
+        draw = self.hidden_draw_w
+        return draw.estimate if draw and draw.low > 0 else 0.0
+
+
+@dataclass(frozen=True)
+class Account:
+    """A log reckoned: its intervals with what was spilt, and what they teach."""
+
+    intervals: list[Interval]
+    learned: Learned
+
+
+def reckon(rig: Rig, readings: Iterable[Reading], sun: RigSun | None) -> Account:
+    """Reckon a log: intervals (see `ledger.intervals`), what they teach, and the sun spilt on capped days."""
+    made = intervals(rig, readings, sun)
+    learned = learn(made, rig.bank.charge_efficiency)
+    return Account([_with_spilt(interval, learned.share) for interval in made], learned)
+
+
+def learn(made: list[Interval], charge_efficiency: float) -> Learned:
+    """What a list of intervals teaches; the bank's charge efficiency (a share) is needed for the draw."""
+    legs = day_legs(made)
+    return Learned(_use(legs), _share(legs), _hidden_draw(made, charge_efficiency))
+
+
+def day_legs(made: list[Interval]) -> list[Leg]:
+    """Join following intervals into legs of about a day (18 h or more; gaps over a week are left out)."""
+    legs, group, hours = [], [], 0.0
+    for interval in made:
+        group.append(interval)
+        hours += interval.hours
+        if hours >= MIN_LEG_HOURS:
+            if hours <= MAX_LEG_HOURS:
+                legs.append(_leg(group, hours))
+            group, hours = [], 0.0
+    return legs
+
+
+def _leg(group: list[Interval], hours: float) -> Leg:
+    def total(values):
+        values = list(values)
+        return None if None in values else sum(values)
+    trusted = not any(mark in ("reset", "doubtful") for interval in group for mark in interval.marks)
+    return Leg(hours, total(i.use_wh for i in group) if trusted else None,
+               total(i.harvest["solar"] for i in group) if trusted else None,
+               total(i.clear_sky_wh for i in group), any(i.capped for i in group),
+               total(i.unexplained_wh for i in group))
+
+
+def _use(legs: list[Leg]) -> UseLearned | None:
+    known = [leg for leg in legs if leg.use_wh is not None]
+    if not known:
+        return None
+    rates = np.array([leg.use_wh / leg.hours * 24 for leg in known])
+    mean = sum(leg.use_wh for leg in known) / sum(leg.hours for leg in known) * 24
+    return UseLearned(rates, mean, float(rates.std(ddof=1)) if len(rates) > 1 else None)
+
+
+def _share(legs: list[Leg]) -> ShareLearned:
+    known = [leg for leg in legs if leg.solar_wh is not None and leg.clear_sky_wh and leg.clear_sky_wh > 0]
+    shares = np.array([leg.solar_wh / leg.clear_sky_wh for leg in known])
+    capped = np.array([leg.capped for leg in known], dtype=bool)
+    values = np.concatenate((shares, list(STARTUP_SHARES.values())))
+    censored = np.concatenate((capped, np.zeros(len(STARTUP_SHARES), dtype=bool)))
+    counts = np.concatenate((np.ones(len(shares)), STARTUP_DAYS * np.array(list(STARTUP_SKIES.values()))))
+    points, weights = right_censored(values, censored, counts)
+    last = (float(shares[-1]), bool(capped[-1])) if len(known) else None
+    return ShareLearned(points, weights, len(known), int(capped.sum()), _persistence(shares), last)
+
+
+def _persistence(shares: np.ndarray) -> float:
+    """Rank correlation of one day's share with the next day's, drawn to 0.3 while there are few days."""
+    if len(shares) < 3:
+        return STARTUP_PERSISTENCE
+    ranks = shares.argsort().argsort().astype(float)
+    spread = ranks.std()
+    pairs = len(shares) - 1
+    seen = float(np.mean((ranks[1:] - ranks.mean()) * (ranks[:-1] - ranks.mean())) / spread ** 2)
+    return float(np.clip((pairs * seen + 10 * STARTUP_PERSISTENCE) / (pairs + 10), 0.0, 0.9))
+
+
+def right_censored(values, censored, counts) -> tuple[np.ndarray, np.ndarray]:
+    """The distribution of values of which some are only lower bounds: points and weights that sum to 1.
+
+    values    observed or least values, shape (n,)
+    censored  True where the value is only a lower bound, shape (n,)
+    counts    how many observations each stands for, shape (n,)
+    The weight of a lower bound is shared among all that was seen above it; what lies beyond the largest
+    value is put on it.
+
+    Reference: E. L. Kaplan and P. Meier, "Nonparametric estimation from incomplete observations",
+    J. American Statistical Association 53 (1958). SciPy's `ecdf` gives the same for equal counts (the
+    tests compare them); it is not used here because importing it would double the time to a first page.
+    """
+    order = np.lexsort((censored, values))
+    values, censored, counts = values[order], censored[order], counts[order]
+    at_risk = np.cumsum(counts[::-1])[::-1]
+    stay = np.where(censored, 1.0, 1 - counts / at_risk)
+    left = np.cumprod(stay)
+    weights = np.concatenate(([1.0], left[:-1])) - left
+    weights[-1] += left[-1]
+    kept = weights > 0
+    return values[kept], weights[kept]
+
+
+def _hidden_draw(made: list[Interval], charge_efficiency: float) -> Estimate | None:
+    """Steady unexplained energy as W, from the intervals in which everything was read; 90 % interval.
+
+    Weighted by time. Errors of the percent cancel from one interval to the next, so weekly sums are
+    compared. What the books take for granted adds its own doubt, which no number of weeks wears off:
+    charge efficiency ± 0.02 and the direct share ± 0.15 (standard deviations).
+    """
+    weeks, week = [], np.zeros(4)
+    for interval in made:
+        if interval.all_read and interval.hours <= MAX_LEG_HOURS:
+            week += (interval.unexplained_wh, interval.hours, interval.harvest_wh, interval.use_wh)
+            if week[1] >= 7 * 24:
+                weeks.append(week)
+                week = np.zeros(4)
+    if len(weeks) < 3:
+        return None
+    unexplained, hours, harvest, use = np.array(weeks).T
+    mean = unexplained.sum() / hours.sum()
+    chance = (unexplained / hours).std(ddof=1) / np.sqrt(len(weeks))
+    stored = max(0.0, harvest.sum() - DIRECT_SHARE * use.sum())
+    by_efficiency = 0.02 * stored / hours.sum()
+    by_direct_share = 0.15 * (1 - charge_efficiency) * use.sum() / hours.sum()
+    n = len(weeks) - 1
+    t = 1.645 + 1.524 / n + 1.42 / n ** 2  # Student's t at 95 %, by its expansion in 1/n
+    error = np.hypot(t * chance, 1.645 * np.hypot(by_efficiency, by_direct_share))
+    return Estimate(float(mean), float(mean - error), float(mean + error))
+
+
+def _with_spilt(interval: Interval, share: ShareLearned) -> Interval:
+    """Spilt on a capped interval: what days that reach at least this share usually harvest, less what came."""
+    if not interval.capped:
+        return interval
+    solar, clear = interval.harvest["solar"], interval.clear_sky_wh
+    spilt = share.mean_above(solar / clear) * clear - solar
+    return replace(interval, spilt_wh=max(0.0, spilt))

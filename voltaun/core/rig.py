@@ -1,0 +1,324 @@
+"""The rig: what stands at the place, as frozen dataclasses with the names of the rig file.
+
+A `Rig` that exists is a legal one: making one with a zero-sized bank, crossed floors or a latitude of 95
+raises `RigFaults`, which lists every fault by its path.
+"""
+
+import math
+from dataclasses import dataclass
+from functools import cached_property
+from zoneinfo import ZoneInfo
+
+from voltaun.core import instants
+
+SOURCES = ("solar", "vehicle", "generator", "mains")
+SKIES = ("clear", "mixed", "overcast", "storm")
+SOC_FROM = ("shunt", "display", "volts")
+PRIORITIES = ("essential", "wanted", "spare")
+EVIDENCE = ("metered", "spot", "trial", "label", "guess")
+
+
+@dataclass(frozen=True)
+class Chemistry:
+    """Starting figures of a battery chemistry (docs/reckoning.md, the bank); the log replaces them."""
+
+    name: str
+    lithium: bool
+    everyday_floor: float
+    hard_floor: float
+    charge_efficiency: float
+    charge_limit: float  # A per Ah of capacity, the same number as W per Wh
+    taper_soc: float     # above this state of charge the bank takes less and less
+
+
+CHEMISTRIES = {
+    "lfp": Chemistry("LFP (lithium iron phosphate)", True, 0.20, 0.10, 0.95, 0.5, 0.95),
+    "nmc": Chemistry("NMC (other lithium-ion)", True, 0.20, 0.10, 0.93, 0.5, 0.90),
+    "agm": Chemistry("AGM lead-acid", False, 0.50, 0.20, 0.85, 0.25, 0.80),
+    "gel": Chemistry("gel lead-acid", False, 0.50, 0.30, 0.85, 0.15, 0.80),
+    "flooded": Chemistry("flooded lead-acid", False, 0.50, 0.20, 0.80, 0.13, 0.80),
+}
+
+
+@dataclass(frozen=True)
+class Fault:
+    """One thing wrong: where (a path such as `bank.hard_floor`), what was found, what was expected."""
+
+    path: str
+    found: str
+    expected: str
+
+    def __str__(self):
+        return f"{self.path}: found {self.found}, expected {self.expected}"
+
+
+class RigFaults(ValueError):
+    """Every fault of a rig at once."""
+
+    def __init__(self, faults: list[Fault]):
+        self.faults = faults
+        super().__init__("; ".join(map(str, faults)))
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where the rig stands: degrees north and east, metres above the sea, IANA zone."""
+
+    latitude: float
+    longitude: float
+    timezone: str
+    elevation_m: float = 0.0
+
+    def faults(self, path):
+        yield from _within(path, "latitude", self.latitude, -90, 90, "degrees, −90 (south) to 90 (north)")
+        yield from _within(path, "longitude", self.longitude, -180, 180, "degrees, −180 (west) to 180 (east)")
+        yield from _within(path, "elevation_m", self.elevation_m, -430, 9000, "metres above the sea")
+        try:
+            instants.zone(self.timezone)
+        except ValueError:
+            yield Fault(f"{path}.timezone", repr(self.timezone), "a time zone such as Australia/Hobart")
+
+
+@dataclass(frozen=True)
+class Bank:
+    """The batteries: units of V and Ah in series and parallel, or one all-in-one station in Wh."""
+
+    chemistry: str = "lfp"
+    unit_voltage_v: float | None = None
+    unit_capacity_ah: float | None = None
+    series: int = 1
+    parallel: int = 1
+    rated_energy_wh: float | None = None
+    tested_energy_wh: float | None = None
+    everyday_floor: float | None = None
+    hard_floor: float | None = None
+    charge_efficiency: float | None = None
+    standby_w: float = 2.0
+
+    def __post_init__(self):
+        known = CHEMISTRIES.get(self.chemistry)
+        for name in ("everyday_floor", "hard_floor", "charge_efficiency"):
+            if getattr(self, name) is None and known:
+                object.__setattr__(self, name, getattr(known, name))
+
+    @property
+    def is_station(self) -> bool:
+        """Whether the bank is given straight in Wh."""
+        return self.rated_energy_wh is not None
+
+    def faults(self, path):
+        if self.chemistry not in CHEMISTRIES:
+            yield Fault(f"{path}.chemistry", repr(self.chemistry), "one of " + ", ".join(CHEMISTRIES))
+            return
+        if self.is_station:
+            yield from _within(path, "rated_energy_wh", self.rated_energy_wh, 1, 1e8, "Wh, more than 0")
+        elif self.unit_voltage_v is None and self.unit_capacity_ah is None:
+            yield Fault(path, "no size", "unit_voltage_v and unit_capacity_ah, or rated_energy_wh")
+        else:
+            yield from _within(path, "unit_capacity_ah", self.unit_capacity_ah, 0.1, 1e6, "Ah, more than 0")
+        if not self.is_station or self.unit_voltage_v is not None:
+            yield from _within(path, "unit_voltage_v", self.unit_voltage_v, 1, 1000, "V, 1 or more")
+        for name in ("series", "parallel"):
+            yield from _within(path, name, getattr(self, name), 1, 1000, "a whole number, 1 or more")
+        if self.tested_energy_wh is not None:
+            yield from _within(path, "tested_energy_wh", self.tested_energy_wh, 1, 1e8, "Wh, more than 0")
+        yield from _within(path, "charge_efficiency", self.charge_efficiency, 0.3, 1, "a share, 0.3 to 1")
+        yield from _within(path, "standby_w", self.standby_w, 0, 1e4, "W, 0 or more")
+        floors = list(_within(path, "everyday_floor", self.everyday_floor, 0, 0.99, "a share, 0 to 0.99"))
+        floors += _within(path, "hard_floor", self.hard_floor, 0, 0.99, "a share, 0 to 0.99")
+        yield from floors
+        if not floors and self.hard_floor > self.everyday_floor:
+            yield Fault(f"{path}.hard_floor", f"{self.hard_floor:g}",
+                        f"at most the everyday floor, {self.everyday_floor:g}")
+
+
+@dataclass(frozen=True)
+class Inverter:
+    """What it takes with nothing on, what share gets through, and its limits in W."""
+
+    idle_w: float | None = None
+    efficiency: float = 0.90
+    continuous_w: float | None = None
+    surge_w: float | None = None
+    hours_on_per_day: float = 24.0
+
+    def __post_init__(self):
+        if self.idle_w is None:
+            object.__setattr__(self, "idle_w", max(5.0, 0.01 * (self.continuous_w or 0)))
+
+    def faults(self, path):
+        yield from _within(path, "idle_w", self.idle_w, 0, 1e4, "W, 0 or more")
+        yield from _within(path, "efficiency", self.efficiency, 0.3, 1, "a share, 0.3 to 1")
+        yield from _within(path, "hours_on_per_day", self.hours_on_per_day, 0, 24, "hours, 0 to 24")
+        for name in ("continuous_w", "surge_w"):
+            if getattr(self, name) is not None:
+                yield from _within(path, name, getattr(self, name), 1, 1e6, "W, more than 0")
+
+
+@dataclass(frozen=True)
+class SolarArray:
+    """Panels on one plane: tilt from level, azimuth with 0 = north and 90 = east, both in degrees."""
+
+    name: str
+    panel_w: float
+    panels: int = 1
+    tilt_deg: float = 30.0
+    azimuth_deg: float = 0.0
+    shade_factor: float | tuple[float, ...] = 1.0
+    controller_limit_w: float | None = None
+
+    @property
+    def rated_w(self) -> float:
+        """Rated power of the array, W."""
+        return self.panel_w * self.panels
+
+    @property
+    def shade_by_month(self) -> tuple[float, ...]:
+        """The shade factor of each month, January first."""
+        if isinstance(self.shade_factor, tuple):
+            return self.shade_factor
+        return (self.shade_factor,) * 12
+
+    def faults(self, path):
+        yield from _within(path, "panel_w", self.panel_w, 1, 1e6, "W, more than 0")
+        yield from _within(path, "panels", self.panels, 1, 10_000, "a whole number, 1 or more")
+        yield from _within(path, "tilt_deg", self.tilt_deg, 0, 90, "degrees, 0 (level) to 90 (upright)")
+        yield from _within(path, "azimuth_deg", self.azimuth_deg, 0, 360, "degrees, 0 to 360")
+        if len(self.shade_by_month) != 12:
+            yield Fault(f"{path}.shade_factor", f"{len(self.shade_by_month)} numbers", "one, or twelve")
+        for share in self.shade_by_month:
+            yield from _within(path, "shade_factor", share, 0, 1, "a share, 0 to 1")
+        if self.controller_limit_w is not None:
+            yield from _within(path, "controller_limit_w", self.controller_limit_w, 1, 1e6, "W, more than 0")
+
+
+@dataclass(frozen=True)
+class Charger:
+    """A source that gives a steady power at the battery's terminals, W: an engine or the mains."""
+
+    name: str
+    charge_w: float
+
+    def faults(self, path):
+        yield from _within(path, "charge_w", self.charge_w, 1, 1e6, "W, more than 0")
+
+
+@dataclass(frozen=True)
+class Generator(Charger):
+    """A generator: W into the bank and litres an hour."""
+
+    fuel_l_per_hour: float | None = None
+
+    def faults(self, path):
+        yield from super().faults(path)
+        if self.fuel_l_per_hour is not None:
+            yield from _within(path, "fuel_l_per_hour", self.fuel_l_per_hour, 0, 1000, "litres an hour")
+
+
+@dataclass(frozen=True)
+class Load:
+    """Something that uses energy, with what is known of it and how well.
+
+    pattern is "always", ("hours", from, to) or ("window", from, to, run hours), in local clock hours.
+    """
+
+    name: str
+    daily_wh: float
+    side: str = "ac"
+    running_w: float | None = None
+    surge_w: float | None = None
+    priority: str = "wanted"
+    pattern: str | tuple = "always"
+    months: tuple[int, ...] = tuple(range(1, 13))
+    evidence: str = "guess"
+
+    def faults(self, path):
+        yield from _within(path, "daily_wh", self.daily_wh, 0, 1e7, "Wh a day, 0 or more")
+        for name in ("running_w", "surge_w"):
+            if getattr(self, name) is not None:
+                yield from _within(path, name, getattr(self, name), 0, 1e6, "W, 0 or more")
+        for name, legal in (("side", ("ac", "dc")), ("priority", PRIORITIES), ("evidence", EVIDENCE)):
+            if getattr(self, name) not in legal:
+                yield Fault(f"{path}.{name}", repr(getattr(self, name)), "one of " + ", ".join(legal))
+        if self.pattern != "always":
+            yield from _pattern_faults(path, self.pattern)
+        if not self.months or any(m not in range(1, 13) for m in self.months):
+            yield Fault(f"{path}.months", str(list(self.months)), "months from 1 to 12")
+
+
+def _pattern_faults(path, pattern):
+    if not isinstance(pattern, tuple) or not pattern or pattern[0] not in ("hours", "window"):
+        yield Fault(f"{path}.pattern", repr(pattern), 'always, {"hours": [18, 23]} or '
+                    '{"window": [9, 16], "run_hours": 2}')
+        return
+    start, end = pattern[1], pattern[2]
+    if not (0 <= start <= 24 and 0 <= end <= 24 and start != end):
+        yield Fault(f"{path}.pattern", f"from {start:g} to {end:g}", "two different clock hours from 0 to 24")
+    elif pattern[0] == "window" and not 0 < pattern[3] <= (end - start) % 24 + (24 if end == start else 0):
+        yield Fault(f"{path}.pattern", f"a run of {pattern[3]:g} h", "a run that fits into the window")
+
+
+@dataclass(frozen=True)
+class Rig:
+    """One system: its place, bank, inverter, sources and loads."""
+
+    name: str
+    place: Place
+    bank: Bank
+    inverter: Inverter | None = Inverter()
+    use_side: str = "dc"
+    soc_from: str = "display"
+    arrays: tuple[SolarArray, ...] = ()
+    vehicles: tuple[Charger, ...] = ()
+    generators: tuple[Generator, ...] = ()
+    mains: tuple[Charger, ...] = ()
+    loads: tuple[Load, ...] = ()
+    not_yet_told: tuple[str, ...] = ()  # first-run questions answered "I don't know yet"
+
+    def __post_init__(self):
+        faults = list(self._faults())
+        if faults:
+            raise RigFaults(faults)
+
+    def _faults(self):
+        if not self.name.strip():
+            yield Fault("name", "nothing", "a name")
+        yield from self.place.faults("place")
+        yield from self.bank.faults("bank")
+        if self.inverter is not None:
+            yield from self.inverter.faults("inverter")
+        elif self.use_side == "ac":
+            yield Fault("inverter", "none", "an inverter, since use is measured on its AC side")
+        for name, legal in (("use_side", ("ac", "dc")), ("soc_from", SOC_FROM)):
+            if getattr(self, name) not in legal:
+                yield Fault(name, repr(getattr(self, name)), "one of " + ", ".join(legal))
+        for group in ("arrays", "vehicles", "generators", "mains", "loads"):
+            for n, part in enumerate(getattr(self, group)):
+                if not part.name.strip():
+                    yield Fault(f"{group}[{n}].name", "nothing", "a name")
+                yield from part.faults(f"{group}[{n}]")
+
+    @cached_property
+    def zone(self) -> ZoneInfo:
+        """The place's time zone."""
+        return instants.zone(self.place.timezone)
+
+    @property
+    def chemistry(self) -> Chemistry:
+        """Starting figures of the bank's chemistry."""
+        return CHEMISTRIES[self.bank.chemistry]
+
+    def has(self, source: str) -> bool:
+        """Whether the rig has this source (a member of SOURCES)."""
+        return bool(self.parts(source))
+
+    def parts(self, source: str) -> tuple:
+        """The arrays, vehicles, generators or mains chargers of this source."""
+        return {"solar": self.arrays, "vehicle": self.vehicles,
+                "generator": self.generators, "mains": self.mains}[source]
+
+
+def _within(path, name, value, low, high, expected):
+    if value is None or not math.isfinite(value) or not low <= value <= high:
+        found = "nothing" if value is None else f"{value:g}"
+        yield Fault(f"{path}.{name}", found, expected)

@@ -1,0 +1,112 @@
+"""Figures in words: plain, short, and keeping their uncertainty."""
+
+from datetime import date
+
+from voltaun.core.outlook import Outlook
+from voltaun.core.quantities import show_duration, show_energy
+from voltaun.core.rig import Rig
+
+_NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven",
+            "twelve")
+_WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
+_MONTHS = ("January", "February", "March", "April", "May", "June", "July", "August", "September", "October",
+           "November", "December")
+
+
+def number(n: int) -> str:
+    """A small number in letters."""
+    return _NUMBERS[n] if 0 <= n < len(_NUMBERS) else str(n)
+
+
+def month(n: int) -> str:
+    """A month's name, January = 1."""
+    return _MONTHS[n - 1]
+
+
+def chance(p: float) -> str:
+    """A chance as people say it: `hardly any chance`, `about 1 chance in 20`, `3 chances in 10`."""
+    if p < 0.03:
+        return "hardly any chance"
+    if p < 0.075:
+        return "about 1 chance in 20"
+    tenths = max(1, round(p * 10))
+    if p > 0.97:
+        return "almost certain"
+    return f"{min(tenths, 9)} chance{'s' if tenths > 1 else ''} in 10"
+
+
+def stretch(days: float) -> str:
+    """A length of time in letters: `two days and five hours`, `nine hours`, `more than a month`."""
+    if days > 60:
+        return "more than two months"
+    hours = round(days * 24)
+    if hours < 1:
+        return "less than an hour"
+    whole, rest = divmod(hours, 24)
+    parts = []
+    if whole:
+        parts.append(f"{number(whole)} day{'s' if whole > 1 else ''}")
+    if rest and whole < 7:
+        parts.append(f"{number(rest)} hour{'s' if rest > 1 else ''}")
+    return " and ".join(parts)
+
+
+def day_name(day: date, today: date) -> str:
+    """A day as one says it from today: `today`, `tomorrow`, `Thursday`, `Thursday the 3rd`."""
+    ahead = (day - today).days
+    if ahead in (0, 1):
+        return ("today", "tomorrow")[ahead]
+    name = _WEEKDAYS[day.weekday()]
+    if 0 < ahead < 7:
+        return name
+    suffix = "th" if 10 <= day.day % 100 <= 20 else {1: "st", 2: "nd", 3: "rd"}.get(day.day % 10, "th")
+    return f"{name} the {day.day}{suffix}"
+
+
+def in_hand(outlook: Outlook) -> str:
+    """The days in hand with the sun away: `Two days and five hours in hand if the sun stays away`."""
+    days = outlook.dark_days["everyday_floor"]
+    if days <= 0:
+        return "The bank is at or below your everyday floor"
+    text = stretch(days)
+    return f"{text[0].upper()}{text[1:]} in hand if the sun stays away"
+
+
+def odds(outlook: Outlook, today: date) -> str:
+    """Until when nine chances in ten hold: `nine chances in ten you stay above your floor until Thursday`."""
+    ahead = ([outlook.today] if outlook.today else []) + outlook.days
+    safe = _last_safe_day(outlook, ahead)
+    if safe is None:
+        p = max(day.chance_below_everyday_floor for day in ahead[:2])
+        return f"{chance(p)} of going below your floor by tomorrow night"
+    if safe == ahead[-1].day:
+        return f"nine chances in ten or better on every one of the next {number(len(outlook.days))} days"
+    return f"nine chances in ten you are still above your floor on {day_name(safe, today)}"
+
+
+def _last_safe_day(outlook, ahead) -> date | None:
+    safe = None
+    for day in ahead:
+        if outlook.first_risky_day is not None and day.day >= outlook.first_risky_day:
+            break
+        safe = day.day
+    return safe
+
+
+def advice(rig: Rig, outlook: Outlook, today: date) -> str:
+    """What to do about it, in one sentence or two, from the outlook alone."""
+    if outlook.shortfall_wh > 0.01 * outlook.energy_wh:
+        ways = [f"{show_duration(outlook.shortfall_wh / rig.bank.charge_efficiency / part.charge_w)} of {part.name}"
+                for part in (*rig.generators[:1], *rig.vehicles[:1], *rig.mains[:1])]
+        way = f" (about {' or '.join(ways)})" if ways else ""
+        return (f"Spare or put in about {show_energy(outlook.shortfall_wh)}{way} within three days, "
+                "to stay above your floor with nine chances in ten.")
+    tomorrow = outlook.days[0] if outlook.days else None
+    for day in filter(None, (outlook.today, tomorrow)):
+        if day.spilt_wh.p50 > 0.04 * outlook.energy_wh:
+            when = "the rest of today" if day is outlook.today else "tomorrow"
+            return (f"Nothing to save: {when} about {show_energy(day.spilt_wh.p50)} of sun will likely find "
+                    "the bank full. Use it while it shines.")
+    if outlook.first_risky_day is not None:
+        return f"Nothing to do yet; {day_name(outlook.first_risky_day, today)} is the first day in doubt."
+    return "Nothing needs doing."

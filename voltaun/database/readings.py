@@ -1,0 +1,225 @@
+"""Readings: kept, edited, removed and brought back; every change can be taken back."""
+
+import json
+import sqlite3
+from collections.abc import Iterable
+from dataclasses import dataclass, fields
+from datetime import UTC, datetime
+
+from voltaun.core.ledger import Reading
+
+COLUMNS = tuple(field.name for field in fields(Reading))
+
+
+class InstantTaken(Exception):
+    """Another reading already stands at this instant; `kept` is that one."""
+
+    def __init__(self, kept: "KeptReading"):
+        self.kept = kept
+        super().__init__(f"a reading at {kept.reading.at.isoformat()} is already kept")
+
+
+class ReadingChanged(Exception):
+    """The reading was changed or removed since it was shown; `kept` is it now, or None if it is gone."""
+
+    def __init__(self, kept: "KeptReading | None"):
+        self.kept = kept
+        super().__init__("the reading was changed meanwhile")
+
+
+@dataclass(frozen=True)
+class KeptReading:
+    """A reading with its number in the file and its version."""
+
+    id: int
+    version: int
+    reading: Reading
+
+
+def instant_text(instant: datetime) -> str:
+    """An instant as the file keeps it: UTC to the second, so that it sorts as text."""
+    return instant.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def _instant(text: str | None) -> datetime | None:
+    return None if text is None else datetime.fromisoformat(text)
+
+
+def _kept(row: sqlite3.Row) -> KeptReading:
+    values = {name: row[name] for name in COLUMNS}
+    values["at"], values["full_at"] = _instant(values["at"]), _instant(values["full_at"])
+    return KeptReading(row["id"], row["version"], Reading(**values))
+
+
+def _values(reading: Reading) -> dict:
+    values = {name: getattr(reading, name) for name in COLUMNS}
+    values["at"] = instant_text(reading.at)
+    values["full_at"] = reading.full_at and instant_text(reading.full_at)
+    return values
+
+
+def since(connection: sqlite3.Connection, rig_id: int, first: datetime) -> list[KeptReading]:
+    """The rig's readings from an instant on, in order of time."""
+    return [_kept(row) for row in connection.execute(
+        "SELECT * FROM reading WHERE rig_id = ? AND removed = 0 AND at >= ? ORDER BY at",
+        (rig_id, instant_text(first)))]
+
+
+def before(connection: sqlite3.Connection, rig_id: int, end: datetime, count: int) -> list[KeptReading]:
+    """The last `count` readings before an instant, in order of time."""
+    rows = connection.execute(
+        "SELECT * FROM reading WHERE rig_id = ? AND removed = 0 AND at < ? ORDER BY at DESC LIMIT ?",
+        (rig_id, instant_text(end), count)).fetchall()
+    return [_kept(row) for row in reversed(rows)]
+
+
+def everything(connection: sqlite3.Connection, rig_id: int) -> list[KeptReading]:
+    """All of the rig's readings in order of time."""
+    return [_kept(row) for row in connection.execute(
+        "SELECT * FROM reading WHERE rig_id = ? AND removed = 0 ORDER BY at", (rig_id,))]
+
+
+def get(connection: sqlite3.Connection, rig_id: int, reading_id: int) -> KeptReading | None:
+    """One reading of the rig that is not removed, or None."""
+    row = connection.execute("SELECT * FROM reading WHERE rig_id = ? AND id = ? AND removed = 0",
+                             (rig_id, reading_id)).fetchone()
+    return _kept(row) if row else None
+
+
+def at(connection: sqlite3.Connection, rig_id: int, instant: datetime) -> KeptReading | None:
+    """The reading at that instant, or None."""
+    row = connection.execute("SELECT * FROM reading WHERE rig_id = ? AND at = ? AND removed = 0",
+                             (rig_id, instant_text(instant))).fetchone()
+    return _kept(row) if row else None
+
+
+_INSERT = """INSERT INTO reading (rig_id, at, soc, volts, solar_wh, vehicle_wh, generator_wh, mains_wh, vehicle_hours,
+                                  generator_hours, use_wh, sky, full_at, temp_c, note)
+             VALUES (:rig_id, :at, :soc, :volts, :solar_wh, :vehicle_wh, :generator_wh, :mains_wh, :vehicle_hours,
+                     :generator_hours, :use_wh, :sky, :full_at, :temp_c, :note)"""
+
+_UPDATE = """UPDATE reading SET at = :at, soc = :soc, volts = :volts, solar_wh = :solar_wh, vehicle_wh = :vehicle_wh,
+                    generator_wh = :generator_wh, mains_wh = :mains_wh, vehicle_hours = :vehicle_hours,
+                    generator_hours = :generator_hours, use_wh = :use_wh, sky = :sky, full_at = :full_at,
+                    temp_c = :temp_c, note = :note, removed = :removed, version = version + 1
+             WHERE id = :id"""
+
+
+def add(connection: sqlite3.Connection, rig_id: int, reading: Reading, now: datetime) -> int:
+    """Keep a reading; the number of the change. To be called in a transaction.
+
+    Raises InstantTaken when another reading stands at its instant (`kept.reading == reading` tells
+    whether it is the same one, sent twice).
+    """
+    taken = at(connection, rig_id, reading.at)
+    if taken is not None:
+        raise InstantTaken(taken)
+    reading_id = connection.execute(_INSERT, _values(reading) | {"rig_id": rig_id}).lastrowid
+    return _note(connection, reading_id, now, "added", None)
+
+
+def add_many(connection: sqlite3.Connection, rig_id: int, readings: Iterable[Reading]) -> None:
+    """Keep many readings, none of which stands there yet. To be called in a transaction."""
+    connection.executemany(_INSERT, (_values(reading) | {"rig_id": rig_id} for reading in readings))
+
+
+def edit(connection: sqlite3.Connection, rig_id: int, reading_id: int, version: int, reading: Reading,
+         now: datetime) -> int:
+    """Put a changed reading in place of the version that was shown; the number of the change.
+
+    To be called in a transaction. Raises ReadingChanged, InstantTaken.
+    """
+    row = _row_at_version(connection, rig_id, reading_id, version)
+    taken = at(connection, rig_id, reading.at)
+    if taken is not None and taken.id != reading_id:
+        raise InstantTaken(taken)
+    connection.execute(_UPDATE, _values(reading) | {"id": reading_id, "removed": 0})
+    return _note(connection, reading_id, now, "edited", row)
+
+
+def remove(connection: sqlite3.Connection, rig_id: int, reading_id: int, version: int, now: datetime) -> int:
+    """Take a reading out of the log; the number of the change. In a transaction. Raises ReadingChanged."""
+    row = _row_at_version(connection, rig_id, reading_id, version)
+    connection.execute("UPDATE reading SET removed = 1, version = version + 1 WHERE id = ?", (reading_id,))
+    return _note(connection, reading_id, now, "removed", row)
+
+
+def undo(connection: sqlite3.Connection, rig_id: int, change_id: int, now: datetime) -> datetime:
+    """Take one change back: the reading is again as before it. The reading's instant.
+
+    To be called in a transaction. Raises ReadingChanged when it was changed again since, InstantTaken
+    when another reading has taken its place, LookupError when there is no such change.
+    """
+    change = connection.execute(
+        """SELECT reading_change.before, reading.* FROM reading_change
+           JOIN reading ON reading.id = reading_change.reading_id
+           WHERE reading_change.id = ? AND reading.rig_id = ?""", (change_id, rig_id)).fetchone()
+    if change is None:
+        raise LookupError("there is no such change")
+    reading_id = change["id"]
+    newest = connection.execute("SELECT max(id) FROM reading_change WHERE reading_id = ?",
+                                (reading_id,)).fetchone()[0]
+    if newest != change_id:
+        raise ReadingChanged(get(connection, rig_id, reading_id))
+    as_it_is = {name: change[name] for name in (*COLUMNS, "removed")}
+    # What was only added goes out again; anything else goes back to the row before the change.
+    as_it_was = json.loads(change["before"]) if change["before"] else as_it_is | {"removed": 1}
+    taken = at(connection, rig_id, _instant(as_it_was["at"]))
+    if taken is not None and taken.id != reading_id:
+        raise InstantTaken(taken)
+    connection.execute(_UPDATE, as_it_was | {"id": reading_id})
+    _note(connection, reading_id, now, "undone", as_it_is)
+    return _instant(as_it_was["at"])
+
+
+def _row_at_version(connection, rig_id, reading_id, version) -> dict:
+    row = connection.execute("SELECT * FROM reading WHERE rig_id = ? AND id = ?", (rig_id, reading_id)).fetchone()
+    if row is None or row["removed"] or row["version"] != version:
+        raise ReadingChanged(get(connection, rig_id, reading_id))
+    return {name: row[name] for name in (*COLUMNS, "removed")}
+
+
+def _note(connection, reading_id, now, action, before_it) -> int:
+    return connection.execute(
+        "INSERT INTO reading_change (reading_id, changed_at, action, before) VALUES (?, ?, ?, ?)",
+        (reading_id, instant_text(now), action, before_it and json.dumps(before_it))).lastrowid
+
+
+@dataclass(frozen=True)
+class Merged:
+    """What an import did: how many readings were new, already there, and put in place of others."""
+
+    added: int
+    same: int
+    replaced: int
+    kept: int
+
+
+class ReadingsDiffer(Exception):
+    """The file has other figures for instants that are in the log; `pairs` of (kept, from the file)."""
+
+    def __init__(self, pairs: list[tuple[KeptReading, Reading]]):
+        self.pairs = pairs
+        super().__init__(f"{len(pairs)} readings differ from those already in the log")
+
+
+def merge(connection: sqlite3.Connection, rig_id: int, readings: list[Reading], now: datetime,
+          differing: str | None = None) -> Merged:
+    """Bring a file's readings into the log. To be called in a transaction.
+
+    differing  "keep" or "replace" for readings whose instant is in the log with other figures; without a
+               choice ReadingsDiffer is raised and nothing is written
+    """
+    kept_at = {kept.reading.at: kept for kept in since(connection, rig_id, readings[0].at)} if readings else {}
+    new = [reading for reading in readings if reading.at not in kept_at]
+    pairs = [(kept_at[reading.at], reading) for reading in readings
+             if reading.at in kept_at and kept_at[reading.at].reading != reading]
+    if pairs and differing not in ("keep", "replace"):
+        raise ReadingsDiffer(pairs)
+    add_many(connection, rig_id, new)
+    if differing == "replace":
+        for kept, reading in pairs:
+            edit(connection, rig_id, kept.id, kept.version, reading, now)
+    same = len(readings) - len(new) - len(pairs)
+    replaced = len(pairs) if differing == "replace" else 0
+    return Merged(len(new), same, replaced, len(pairs) - replaced)

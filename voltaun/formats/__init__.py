@@ -1,0 +1,43 @@
+"""Files that other people and programs read and write: their names and columns are a contract."""
+
+from dataclasses import dataclass, field
+
+MAX_LISTED = 500
+
+
+@dataclass(frozen=True)
+class FileFault:
+    """One thing wrong in a file: where, what was found, what was expected."""
+
+    where: str
+    found: str
+    expected: str
+
+    def __str__(self):
+        return f"{self.where}: found {self.found}, expected {self.expected}"
+
+
+@dataclass
+class FileFaults(Exception):
+    """A file that was refused whole, with every fault (a very long list is cut and counted)."""
+
+    faults: list[FileFault] = field(default_factory=list)
+    more: int = 0
+
+    def add(self, where, found, expected):
+        if len(self.faults) < MAX_LISTED:
+            self.faults.append(FileFault(where, found, expected))
+        else:
+            self.more += 1
+
+    def __str__(self):
+        lines = [str(fault) for fault in self.faults]
+        if self.more:
+            lines.append(f"and {self.more} more")
+        return "\n".join(lines)
+
+
+def shown(text: str, length: int = 40) -> str:
+    """A found value, quoted and cut to a length that a line can bear."""
+    text = text if len(text) <= length else text[:length] + "…"
+    return repr(text)

@@ -1,0 +1,97 @@
+"""The commands' JSON answers: their keys are a contract."""
+
+from dataclasses import asdict
+from zoneinfo import ZoneInfo
+
+from voltaun.core.additions import Option, Worksheet
+from voltaun.core.learn import Account, Estimate
+from voltaun.core.ledger import Interval
+from voltaun.core.outlook import DayOutlook, Outlook, Range
+
+
+def ledger_answer(account: Account, zone: ZoneInfo) -> dict:
+    """The answer of `voltaun ledger`: every interval, and what the log teaches."""
+    learned = account.learned
+    use, share = learned.use, learned.share
+    low, middle, high = share.quantile([0.1, 0.5, 0.9])
+    return {
+        "intervals": [_interval(interval, zone) for interval in account.intervals],
+        "learned": {
+            "use_wh_per_day": {"mean": _n(use.mean), "sd": _n(use.sd), "intervals": use.intervals} if use else None,
+            "solar_share": {"mean": _s(share.mean), "p10": _s(low), "p50": _s(middle), "p90": _s(high),
+                            "days": share.days, "capped_days": share.capped_days},
+            "effective_energy_wh": None,
+            "hidden_draw_w": _estimate(learned.hidden_draw_w),
+        },
+    }
+
+
+def _interval(interval: Interval, zone: ZoneInfo) -> dict:
+    harvest = {f"{source}_wh": _n(wh) for source, wh in interval.harvest.items()}
+    bases = {f"{source}_basis": basis for source, basis in interval.harvest_bases.items()}
+    return {"start": interval.start.astimezone(zone).isoformat(), "end": interval.end.astimezone(zone).isoformat(),
+            "hours": round(interval.hours, 6), "soc_start": _s(interval.soc_start), "soc_end": _s(interval.soc_end),
+            "soc_basis": interval.soc_basis, "stored_change_wh": _n(interval.stored_change_wh),
+            **harvest, **bases, "harvest_basis": interval.harvest_basis, "use_wh": _n(interval.use_wh),
+            "use_basis": interval.use_basis, "unexplained_wh": _n(interval.unexplained_wh),
+            "capped": interval.capped, "spilt_wh": _n(interval.spilt_wh), "marks": list(interval.marks)}
+
+
+def outlook_answer(outlook: Outlook, zone: ZoneInfo) -> dict:
+    """The answer of `voltaun outlook`; `days` are the local days after `as_of`, `today` is what is left of its own."""
+    return {
+        "as_of": outlook.as_of.astimezone(zone).isoformat(),
+        "last_reading": outlook.last_reading.astimezone(zone).isoformat(),
+        "soc": _s(outlook.soc), "above_floor_wh": _n(outlook.above_floor_wh),
+        "effective_energy_wh": _n(outlook.energy_wh),
+        "drain_wh_per_day": _n(outlook.drain.wh),
+        "dark_autonomy_days": {floor: _s(days) if days != float("inf") else None
+                               for floor, days in outlook.dark_days.items()},
+        "today": _day(outlook.today) if outlook.today else None,
+        "days": [_day(day) for day in outlook.days],
+        "first_day_over_1_in_10": outlook.first_risky_day and outlook.first_risky_day.isoformat(),
+        "chance_below_everyday_floor": _s(outlook.chance_below_everyday_floor),
+        "chance_below_hard_floor": _s(outlook.chance_below_hard_floor),
+    }
+
+
+def _day(day: DayOutlook) -> dict:
+    def three(of: Range, shown=_n):
+        return {"p10": shown(of.p10), "p50": shown(of.p50), "p90": shown(of.p90)}
+    return {"date": day.day.isoformat(), "solar_wh": three(day.solar_wh),
+            "solar_to_date_wh": {name: _n(wh) for name, wh in asdict(day.solar_to_date_wh).items()},
+            "spilt_wh": three(day.spilt_wh), "use_wh": three(day.use_wh),
+            "dawn_soc": three(day.dawn_soc, _s), "dusk_soc": three(day.dusk_soc, _s),
+            "chance_below_everyday_floor": _s(day.chance_below_everyday_floor),
+            "chance_below_hard_floor": _s(day.chance_below_hard_floor)}
+
+
+def additions_answer(sheet: Worksheet, listed: list[Option]) -> dict:
+    """The answer of `voltaun additions`."""
+    given = sheet.inputs
+    return {
+        "worksheet": {
+            "use_wh_per_day": _n(given.use_wh_per_day), "reserve_days": given.reserve_days,
+            "recovery_days": given.recovery_days, "peak_sun_hours": _s(given.peak_sun_hours),
+            "design_month": given.design_month, "everyday_floor": given.everyday_floor,
+            "cold_factor": _s(given.cold_factor), "array_share": given.array_share,
+            "bank_energy_wh": _n(sheet.bank_energy_wh), "bank_ah": _n(sheet.bank_ah), "units": sheet.units,
+            "strings": sheet.strings, "array_w": _n(sheet.array_w), "panel_w": sheet.panel_w,
+            "panels": sheet.panels, "controller_a": _n(sheet.controller_a), "inverter_w": sheet.inverter_w},
+        "options": [{"part": option.part, "have": option.have, "need": option.need, "add": option.add}
+                    for option in listed],
+    }
+
+
+def _estimate(of: Estimate | None) -> dict | None:
+    return of and {"estimate": _n(of.estimate), "low": _n(of.low), "high": _n(of.high)}
+
+
+def _n(value: float | None) -> float | None:
+    """An energy, power or charge to a thousandth; no negative zero."""
+    return None if value is None else round(float(value), 3) + 0.0
+
+
+def _s(value: float | None) -> float | None:
+    """A share or a number of days to five places."""
+    return None if value is None else round(float(value), 5) + 0.0

@@ -1,0 +1,250 @@
+"""The log as CSV: one row a reading, energies since the row before, blank = not known."""
+
+import csv
+import io
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+from voltaun.core.instants import resolve
+from voltaun.core.inverter import ac_energy
+from voltaun.core.ledger import RECKONED, Interval, Reading
+from voltaun.core.rig import SKIES, Rig
+from voltaun.formats import FileFaults, shown
+
+# Column: lowest, highest, what is expected.
+LIMITS = {
+    "soc_percent": (0, 100, "a percent from 0 to 100"),
+    "volts": (0, 1000, "V, 0 to 1000"),
+    "solar_wh": (0, 1e7, "Wh, 0 or more"),
+    "vehicle_wh": (0, 1e7, "Wh, 0 or more"),
+    "generator_wh": (0, 1e7, "Wh, 0 or more"),
+    "mains_wh": (0, 1e7, "Wh, 0 or more"),
+    "vehicle_hours": (0, 9000, "hours, 0 or more"),
+    "generator_hours": (0, 9000, "hours, 0 or more"),
+    "use_wh": (0, 1e7, "Wh, 0 or more"),
+    "temp_c": (-60, 80, "degrees Celsius, −60 to 80"),
+}
+COLUMNS = ("read_at", "soc_percent", "volts", "solar_wh", "vehicle_wh", "generator_wh", "mains_wh",
+           "vehicle_hours", "generator_hours", "use_wh", "sky", "full_at", "temp_c", "note")
+BASES = ("use_basis", "solar_basis")
+
+_FUTURE_SLACK = timedelta(minutes=5)
+
+
+@dataclass
+class LogFile:
+    """A log that was read without a fault: its readings in order of time, and remarks."""
+
+    readings: list[Reading]
+    warnings: list[str] = field(default_factory=list)
+
+
+def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None) -> LogFile:
+    """Read a log CSV whole.
+
+    data  the file's bytes; zone  the place's, for times without an offset
+    now   when given, a reading after it is a fault
+    Raises FileFaults with every fault by line and column. Nothing is taken from a file with a fault.
+    """
+    text = decode(data)
+    faults, warnings = FileFaults(), []
+    semicolons = text.split("\n", 1)[0].count(";") > text.split("\n", 1)[0].count(",")
+    rows = csv.reader(io.StringIO(text), delimiter=";" if semicolons else ",", strict=True)
+    columns = _header(rows, faults, warnings)
+    found: list[tuple[int, Reading]] = []
+    try:
+        for cells in rows:
+            if not any(cell.strip() for cell in cells):
+                continue
+            if len(cells) > len(columns):
+                faults.add(f"line {rows.line_num}", f"{len(cells)} fields",
+                           f"at most {len(columns)}, one for each column of the header")
+                continue
+            row = dict(zip(columns, (cell.strip() for cell in cells), strict=False))
+            reading = _reading(row, rows.line_num, zone, now, semicolons, faults, warnings)
+            if reading is not None:
+                found.append((rows.line_num, reading))
+    except csv.Error as error:
+        faults.add(f"line {rows.line_num}", f"a broken row ({error})", "CSV")
+    readings = _in_order(found, faults, warnings)
+    if faults.faults:
+        raise faults
+    return LogFile(readings, warnings)
+
+
+def decode(data: bytes) -> str:
+    """Bytes of a text file as text; FileFaults for a binary, empty or wrongly encoded one."""
+    faults = FileFaults()
+    if b"\0" in data[:65536]:
+        faults.add("line 1", "a binary file", "a text file in UTF-8")
+        raise faults
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        line_start = data.rfind(b"\n", 0, error.start) + 1
+        line = data.count(b"\n", 0, error.start) + 1
+        faults.add(f"line {line}, character {error.start - line_start + 1}",
+                   f"the byte 0x{data[error.start]:02X}", "UTF-8; save the file again as UTF-8")
+        raise faults from error
+    if not text.strip():
+        faults.add("line 1", "an empty file", "a header with read_at")
+        raise faults
+    return text
+
+
+def _header(rows, faults, warnings) -> list[str]:
+    try:
+        columns = [name.strip().lower() for name in next(rows)]
+    except csv.Error:
+        columns = []
+    if "read_at" not in columns:
+        faults.add("line 1", shown(", ".join(columns[:6])), "a header with the column read_at")
+        raise faults
+    for name in sorted({name for name in columns if columns.count(name) > 1 and name}):
+        faults.add(f"line 1, column {name}", "the column twice", "each column once")
+    unknown = [name for name in columns if name and name not in COLUMNS + BASES]
+    if unknown:
+        listed = ", ".join(name[:30] for name in unknown[:12])
+        more = f" and {len(unknown) - 12} more" if len(unknown) > 12 else ""
+        warnings.append(f"left out, not known as columns: {listed}{more}")
+    return columns
+
+
+def _reading(row, line, zone, now, semicolons, faults, warnings) -> Reading | None:
+    before = len(faults.faults) + faults.more
+    at = _instant(row["read_at"], f"line {line}, column read_at", zone, faults, warnings)
+    values = {}
+    for name, (low, high, expected) in LIMITS.items():
+        text = row.get(name, "")
+        if text:
+            number = _number(text, semicolons)
+            if number is None or not low <= number <= high:
+                faults.add(f"line {line}, column {name}", shown(text), expected)
+            values[name] = number
+    for name, basis in (("use_wh", "use_basis"), ("solar_wh", "solar_basis")):
+        if row.get(basis) == RECKONED:
+            values.pop(name, None)  # an exported figure that nobody read is reckoned again, not believed
+    sky = row.get("sky", "").lower() or None
+    if sky is not None and sky not in SKIES:
+        faults.add(f"line {line}, column sky", shown(sky), "one of " + ", ".join(SKIES))
+    if at is not None and now is not None and at > now + _FUTURE_SLACK:
+        faults.add(f"line {line}, column read_at", shown(row["read_at"]),
+                   f"a time not after now, {now.astimezone(zone):%Y-%m-%d %H:%M}")
+    full_at = _full_at(row.get("full_at", ""), at, line, zone, faults, warnings) if at else None
+    if len(faults.faults) + faults.more > before:
+        return None
+    percent = values.pop("soc_percent", None)
+    return Reading(at, soc=None if percent is None else percent / 100, sky=sky, full_at=full_at,
+                   note=row.get("note", ""), **values)
+
+
+def _number(text: str, semicolons: bool) -> float | None:
+    try:
+        number = float(text.replace(",", ".") if semicolons else text)
+    except ValueError:
+        return None
+    return number if math.isfinite(number) else None
+
+
+def _instant(text, where, zone, faults, warnings) -> datetime | None:
+    try:
+        if len(text) < 12:
+            raise ValueError
+        instant, warning = resolve(datetime.fromisoformat(text), zone)
+    except (ValueError, OverflowError):
+        faults.add(where, shown(text) if text else "nothing",
+                   "a date and time such as 2026-11-24T19:30, with or without an offset")
+        return None
+    if not 1970 <= instant.year < 2200:
+        faults.add(where, shown(text), "a year from 1970 to 2199")
+        return None
+    if warning:
+        warnings.append(f"{where}: {warning}")
+    return instant
+
+
+def _full_at(text, at, line, zone, faults, warnings) -> datetime | None:
+    if not text:
+        return None
+    where = f"line {line}, column full_at"
+    if len(text) <= 5:
+        full = clock_before(text, at, zone)
+        if full is None:
+            faults.add(where, shown(text), "a local time such as 13:40")
+        return full
+    full = _instant(text, where, zone, faults, warnings)
+    if full is not None and full > at:
+        faults.add(where, shown(text), "a time not after the reading's own")
+    return full
+
+
+def clock_before(text: str, at: datetime, zone: ZoneInfo) -> datetime | None:
+    """The last time before an instant that the local clock showed `H:MM`; None when it is no clock time."""
+    hour, _, minute = text.partition(":")
+    if not (hour.isdigit() and minute.isdigit() and len(minute) == 2 and int(hour) < 24 and int(minute) < 60):
+        return None
+    local = at.astimezone(zone).replace(tzinfo=None, hour=int(hour), minute=int(minute), second=0)
+    full = resolve(local, zone)[0]
+    return full if full <= at else resolve(local - timedelta(days=1), zone)[0]
+
+
+def _in_order(found, faults, warnings) -> list[Reading]:
+    if any(a[1].at > b[1].at for a, b in zip(found, found[1:], strict=False)):
+        warnings.append("the rows are not in order of time; each figure is taken as since the reading "
+                        "before it in time")
+        found = sorted(found, key=lambda pair: pair[1].at)
+    kept: list[tuple[int, Reading]] = []
+    for line, reading in found:
+        if kept and kept[-1][1].at == reading.at:
+            if kept[-1][1] == reading:
+                warnings.append(f"line {line}: the same reading as line {kept[-1][0]}, taken once")
+            else:
+                faults.add(f"line {line}, column read_at", "another reading at the instant of "
+                           f"line {kept[-1][0]}", "one reading at an instant")
+            continue
+        kept.append((line, reading))
+    return [reading for _, reading in kept]
+
+
+def write_log(rig: Rig, readings: Iterable[Reading], intervals: Iterable[Interval]) -> str:
+    """The log as CSV text: what was read, and use and solar reckoned where they were not, with their basis."""
+    by_end = {interval.end: interval for interval in intervals}
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(COLUMNS + BASES)
+    for reading in readings:
+        interval = by_end.get(reading.at)
+        use, use_basis = _figure(reading.use_wh, interval and interval.use_wh)
+        if use_basis == RECKONED and rig.use_side == "ac":
+            use = max(0.0, ac_energy(rig.inverter, use, interval.hours))
+        solar, solar_basis = _figure(reading.solar_wh, interval and interval.harvest["solar"])
+        full_at = reading.full_at and _local(reading.full_at, rig.zone)
+        percent = None if reading.soc is None else reading.soc * 100
+        writer.writerow([
+            _local(reading.at, rig.zone), _plain(percent), _plain(reading.volts), _plain(solar),
+            _plain(reading.vehicle_wh), _plain(reading.generator_wh), _plain(reading.mains_wh),
+            _plain(reading.vehicle_hours), _plain(reading.generator_hours), _plain(use), reading.sky or "",
+            full_at or "", _plain(reading.temp_c), _guarded(reading.note), use_basis, solar_basis])
+    return out.getvalue()
+
+
+def _figure(read, reckoned):
+    if read is not None:
+        return read, "read"
+    return (None, "") if reckoned is None else (reckoned, RECKONED)
+
+
+def _local(instant: datetime, zone: ZoneInfo) -> str:
+    return instant.astimezone(UTC).astimezone(zone).isoformat()
+
+
+def _plain(number: float | None) -> str:
+    return "" if number is None else f"{number:.4f}".rstrip("0").rstrip(".")
+
+
+def _guarded(note: str) -> str:
+    """A note as it is; line ends become spaces so that one row stays one line."""
+    return " ".join(note.split())

@@ -1,0 +1,128 @@
+"""The rig file: JSON in, a `Rig` out, and back. The schema beside this module says what is legal."""
+
+import json
+from dataclasses import fields
+from functools import cache
+from importlib.resources import files
+
+from voltaun.core.rig import (
+    Bank,
+    Charger,
+    Fault,
+    Generator,
+    Inverter,
+    Load,
+    Place,
+    Rig,
+    RigFaults,
+    SolarArray,
+)
+
+VERSION = 1
+_GROUPS = {"arrays": SolarArray, "vehicles": Charger, "generators": Generator, "mains": Charger, "loads": Load}
+
+
+def read_rig(text: str) -> Rig:
+    """A rig from the text of a rig file; RigFaults with every fault by its JSON path."""
+    try:
+        document = json.loads(text)
+    except ValueError as error:
+        raise RigFaults([Fault("rig file", f"no JSON ({error})", "a JSON object with voltaun_rig")]) from error
+    except RecursionError as error:
+        raise RigFaults([Fault("rig file", "JSON nested too deeply", "a JSON object with voltaun_rig")]) from error
+    return rig_from(document)
+
+
+def rig_from(document) -> Rig:
+    """A rig from a parsed document; RigFaults with every fault by its JSON path."""
+    faults = _schema_faults(document)
+    if faults:
+        raise RigFaults(faults)
+    groups = {name: tuple(_part(kind, part) for part in document.get(name, []))
+              for name, kind in _GROUPS.items()}
+    inverter = document.get("inverter", {})
+    rest = {name: document[name] for name in ("use_side", "soc_from") if name in document}
+    return Rig(document["name"], Place(**_known(Place, document["place"])),
+               Bank(**_known(Bank, document["bank"])),
+               None if inverter is None else Inverter(**_known(Inverter, inverter)),
+               not_yet_told=tuple(document.get("not_yet_told", ())), **rest, **groups)
+
+
+def write_rig(rig: Rig) -> str:
+    """The rig as the text of a rig file."""
+    return json.dumps(rig_document(rig), indent=2, ensure_ascii=False) + "\n"
+
+
+def rig_document(rig: Rig) -> dict:
+    """The rig as a document that `rig_from` reads back as the same rig."""
+    document = {"voltaun_rig": VERSION, "name": rig.name, "place": _plain(rig.place),
+                "bank": _plain(rig.bank), "inverter": rig.inverter and _plain(rig.inverter),
+                "use_side": rig.use_side, "soc_from": rig.soc_from}
+    for name in _GROUPS:
+        document[name] = [_plain(part) for part in getattr(rig, name)]
+    if rig.not_yet_told:
+        document["not_yet_told"] = list(rig.not_yet_told)
+    return document
+
+
+def pattern_document(pattern):
+    """A load's pattern as the rig file writes it."""
+    if pattern == "always":
+        return pattern
+    if pattern[0] == "hours":
+        return {"hours": list(pattern[1:])}
+    return {"window": list(pattern[1:3]), "run_hours": pattern[3]}
+
+
+def pattern_from(document):
+    """A load's pattern from what the rig file writes."""
+    if document == "always":
+        return document
+    if "hours" in document:
+        return ("hours", *document["hours"])
+    return ("window", *document["window"], document["run_hours"])
+
+
+def _plain(part) -> dict:
+    made = {}
+    for field in fields(part):
+        value = getattr(part, field.name)
+        if field.name == "pattern":
+            value = pattern_document(value)
+        made[field.name] = list(value) if isinstance(value, tuple) else value
+    return made
+
+
+def _part(kind, document):
+    values = _known(kind, document)
+    if "pattern" in values:
+        values["pattern"] = pattern_from(values["pattern"])
+    return kind(**values)
+
+
+def _known(kind, document) -> dict:
+    names = {field.name for field in fields(kind)}
+    return {name: tuple(value) if isinstance(value, list) else value
+            for name, value in document.items() if name in names}
+
+
+@cache
+def _validator():
+    # Imported here: a page that only shows a rig never needs it.
+    from jsonschema import Draft202012Validator
+    schema = json.loads((files(__package__) / "rig.schema.json").read_text(encoding="utf-8"))
+    return Draft202012Validator(schema)
+
+
+def _schema_faults(document) -> list[Fault]:
+    faults = []
+    for error in sorted(_validator().iter_errors(document), key=lambda e: [str(p) for p in e.absolute_path]):
+        path = "".join(f"[{p}]" if isinstance(p, int) else f".{p}" for p in error.absolute_path).lstrip(".")
+        if error.validator == "required":
+            missing = next(name for name in error.validator_value if name not in error.instance)
+            faults.append(Fault(f"{path}.{missing}".lstrip("."), "nothing", "this key"))
+            continue
+        found = json.dumps(error.instance, ensure_ascii=False)
+        expected = error.schema.get("description") or error.message
+        faults.append(Fault(path or "rig file", found if len(found) <= 60 else found[:60] + "…", expected))
+    return list(dict.fromkeys(faults))
