@@ -232,9 +232,15 @@ def _hidden_draw(made: list[Interval], charge_efficiency: float) -> Estimate | N
 
 
 def _with_spilt(interval: Interval, share: ShareLearned) -> Interval:
-    """Spilt on a capped interval: what days that reach at least this share usually harvest, less what came."""
+    """Spilt on a capped interval: clear-sky × the share it would likely have reached, less what came in.
+
+    That share is the sky word's usual one, or, without a word or when it was passed, the mean of the days
+    that harvest more than this one did.
+    """
     if not interval.capped:
         return interval
     solar, clear = interval.harvest["solar"], interval.clear_sky_wh
-    spilt = share.mean_above(solar / clear) * clear - solar
-    return replace(interval, spilt_wh=max(0.0, spilt))
+    likely = STARTUP_SHARES.get(interval.sky, 0.0)
+    if likely <= solar / clear:
+        likely = share.mean_above(solar / clear)
+    return replace(interval, spilt_wh=max(0.0, likely * clear - solar))

@@ -11,12 +11,12 @@ none unknown the left-over is "unexplained"; with two unknown it is beyond recko
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 
 import numpy as np
 
 from voltaun.core.bank import effective_energy
-from voltaun.core.instants import hours_between
+from voltaun.core.instants import day_start, hours_between, local_day
 from voltaun.core.inverter import dc_energy
 from voltaun.core.quantities import show_duration, show_energy, show_power
 from voltaun.core.rig import SOURCES, Rig
@@ -74,6 +74,7 @@ class Interval:
     soc_basis: str
     unexplained_wh: float | None
     clear_sky_wh: float | None
+    sky: str | None = None
     capped: bool = False
     spilt_wh: float | None = 0.0
     marks: tuple[str, ...] = ()
@@ -190,7 +191,7 @@ def _interval(rig, energy, start, level, after, direct_share, clear) -> Interval
         elif -unexplained > 0.1 * energy and not marks:
             marks.append("reset" if soc_end >= FULL_SOC else "doubtful")
     return Interval(start, after.at, hours, level, soc_end, stored, harvest, bases, use, use_basis, soc_basis,
-                    unexplained, clear, marks=tuple(marks), how=tuple(how.items()))
+                    unexplained, clear, after.sky, marks=tuple(marks), how=tuple(how.items()))
 
 
 def _harvest_as_read(rig, reading):
@@ -250,11 +251,12 @@ def _sun_facts(rig, ordered, sun):
     at = np.array([reading.at.timestamp() for reading in ordered])
     total = sun.total.at(at)
     clear = np.diff(total)
-    rated = sum(array.rated_w for array in rig.arrays)
     full = np.array([reading.soc is not None and reading.soc >= FULL_SOC for reading in ordered])
-    up_at_start = sun.total.between(at[:-1], at[:-1] + 1800) > 0.005 * rated
+    night = np.array([day_start(local_day(reading.at, rig.zone) + timedelta(days=1), rig.zone).timestamp()
+                      for reading in ordered[:-1]])
+    still_up = sun.total.between(at[:-1], np.minimum(night, at[1:])) > 0.1 * clear
     full_at = np.array([reading.full_at.timestamp() if reading.full_at else np.nan for reading in ordered[1:]])
     inside = (full_at > at[:-1]) & (full_at <= at[1:])
     left = np.where(inside, total[1:] - sun.total.at(np.where(inside, full_at, at[1:])), 0.0)
-    capped = (full[:-1] & up_at_start) | (full[1:] & (clear > 0)) | (left > 0.02 * clear)
+    capped = (full[:-1] & still_up) | full[1:] | (left > 0.02 * clear)
     return clear.tolist(), (capped & (clear > 0)).tolist()

@@ -61,7 +61,7 @@ CREATE TABLE charger (
     position        INTEGER NOT NULL,
     name            TEXT NOT NULL,
     charge_w        REAL NOT NULL CHECK (charge_w > 0),
-    fuel_l_per_hour REAL CHECK (fuel_l_per_hour >= 0 AND source = 'generator'),
+    fuel_l_per_hour REAL CHECK (fuel_l_per_hour IS NULL OR (fuel_l_per_hour >= 0 AND source = 'generator')),
     PRIMARY KEY (rig_id, source, position)
 ) STRICT, WITHOUT ROWID;
 

@@ -1,0 +1,1 @@
+"""The demo: made-up rigs and logs from a seeded simulation whose truth is known."""
