@@ -26,6 +26,9 @@ weigh on a summer's week."""
 STALE_DAYS, LOST_DAYS = 2.0, 10.0
 """After so many days without a reading the outlook says so; after so many it no longer claims a level."""
 
+SHORTFALL_DAYS = 3
+"""How many days ahead the advice on what to spare or put in looks."""
+
 QUANTILES = (0.10, 0.25, 0.50, 0.75, 0.90)
 
 _NORMAL = np.linspace(-5, 5, 1001)
@@ -142,9 +145,8 @@ def outlook(rig: Rig, readings: list[Reading], account: Account, sun: RigSun | N
     energy = energy_now(rig, temp_c)
 
     grid = _Grid.between(start, as_of, this_day + timedelta(days=days), rig)
-    rng = np.random.default_rng(seed)
-    shares = _draw_shares(rng, account.learned, grid.days, futures, skies)
-    uses = _draw_uses(rng, account.learned, leaving, len(grid.days), futures)
+    shares = _draw_shares(seed, account.learned, grid.days, futures, skies)
+    uses = _draw_uses(seed, account.learned, leaving, len(grid.days), futures)
     harvest = grid.harvest(sun, shares)
     shape = hourly_shape(rig)[grid.clock_hours] * grid.hours
     load = shape[:, None] * uses[grid.day_of_step]
@@ -193,19 +195,24 @@ class _Grid:
         return total
 
 
-def _draw_shares(rng, learned: Learned, days: list[date], futures: int, skies) -> np.ndarray:
+def _stream(seed: int, purpose: int) -> np.random.Generator:
+    """A stream of its own for each purpose, drawn day by day: a longer outlook begins like a shorter one."""
+    return np.random.default_rng([seed, purpose])
+
+
+def _draw_shares(seed, learned: Learned, days: list[date], futures: int, skies) -> np.ndarray:
     """Share of clear-sky in each day and future: the log's own days in an order that persists like its own."""
     share = learned.share
     rho = share.persistence
-    steps = rng.standard_normal((len(days), futures))
+    steps = _stream(seed, 0).standard_normal((len(days), futures))
     score = np.empty_like(steps)
-    before = _last_score(share, futures, rng)
+    before = _last_score(share, futures, _stream(seed, 1))
     for n in range(len(days)):
         score[n] = before = rho * before + math.sqrt(1 - rho * rho) * steps[n]
     drawn = share.quantile(np.interp(score, _NORMAL, _NORMAL_CDF))
     spread = math.sqrt(float(share.weights @ (share.points - share.mean) ** 2)) / share.mean
     known = (share.days + STARTUP_DAYS) * (1 - rho) / (1 + rho)
-    drawn = drawn * np.exp(rng.standard_normal(futures) * spread / math.sqrt(known))
+    drawn = drawn * np.exp(_stream(seed, 2).standard_normal(futures) * spread / math.sqrt(known))
     for n, day in enumerate(days):
         if day in skies:
             # A word narrows its day: a fifth either way of that sky's usual share.
@@ -223,8 +230,9 @@ def _last_score(share, futures, rng) -> np.ndarray:
     return np.interp(np.clip(rank, 0.001, 0.999), _NORMAL_CDF, _NORMAL)
 
 
-def _draw_uses(rng, learned: Learned, leaving: Drain, days: int, futures: int) -> np.ndarray:
+def _draw_uses(seed, learned: Learned, leaving: Drain, days: int, futures: int) -> np.ndarray:
     """Use in each day and future, Wh, with the steady hidden draw: whole days of the log drawn again."""
+    rng = _stream(seed, 3)
     if leaving.days_known >= 7:
         drawn = rng.choice(learned.use.rates, size=(days, futures)) * (learned.use.mean
                                                                        / learned.use.rates.mean())
@@ -232,7 +240,7 @@ def _draw_uses(rng, learned: Learned, leaving: Drain, days: int, futures: int) -
         width = math.sqrt(math.log1p((leaving.sd_wh / leaving.use_wh) ** 2)) if leaving.use_wh else 0.0
         drawn = leaving.use_wh * np.exp(rng.standard_normal((days, futures)) * width - width ** 2 / 2)
     unsure = leaving.sd_wh / leaving.use_wh / math.sqrt(max(1, leaving.days_known)) if leaving.use_wh else 0.0
-    return drawn * np.exp(rng.standard_normal(futures) * unsure) + leaving.hidden_wh
+    return drawn * np.exp(_stream(seed, 4).standard_normal(futures) * unsure) + leaving.hidden_wh
 
 
 def _summary(rig, learned, made: Futures, grid, leaving, energy, temp_c, as_of, start, this_day, skies) -> Outlook:
@@ -243,7 +251,7 @@ def _summary(rig, learned, made: Futures, grid, leaving, energy, temp_c, as_of, 
     below_hard = (missing > 1e-6) | (made.level[1:] < rig.bank.hard_floor - 1e-9)
     ahead = np.arange(len(grid.day_of_step)) >= grid.now
     to_date = np.zeros(made.level.shape[1])
-    outlooks = {}
+    outlooks, shortfall = {}, 0.0
     for n, day in enumerate(grid.days):
         steps = np.flatnonzero((grid.day_of_step == n) & ahead)
         if day < this_day or not len(steps):
@@ -256,13 +264,14 @@ def _summary(rig, learned, made: Futures, grid, leaving, energy, temp_c, as_of, 
             _range(used[steps].sum(axis=0)),
             _range(made.level[steps[dawn]]), _range(made.level[steps[dusk] + 1]),
             float(below[steps].any(axis=0).mean()), float(below_hard[steps].any(axis=0).mean()))
+        if day <= this_day + timedelta(days=SHORTFALL_DAYS):
+            # Below the hard floor nothing more is taken out, so what went unserved counts as well.
+            short = ((rig.bank.everyday_floor - made.level[1:][steps].min(axis=0)) * energy
+                     + missing[:steps[-1] + 1].sum(axis=0))
+            shortfall = max(shortfall, float(np.quantile(short, 0.9)))
     soc = float(np.median(made.level[grid.now]))
     floors = {"everyday_floor": rig.bank.everyday_floor, "hard_floor": rig.bank.hard_floor}
     listed = [outlooks[day] for day in grid.days if day > this_day]
-    soon = ahead & (grid.day_of_step <= grid.days.index(this_day) + 3)
-    # Below the hard floor nothing more is taken out, so what went unserved counts as well.
-    short = ((rig.bank.everyday_floor - made.level[1:][soon].min(axis=0)) * energy
-             + missing[soon].sum(axis=0))
     return Outlook(
         as_of=as_of, last_reading=start, soc=soc, energy_wh=energy,
         above_floor_wh=max(0.0, soc - rig.bank.everyday_floor) * energy, temp_c=temp_c, drain=leaving,
@@ -272,7 +281,8 @@ def _summary(rig, learned, made: Futures, grid, leaving, energy, temp_c, as_of, 
         chance_below_everyday_floor=float(below[ahead].any(axis=0).mean()),
         chance_below_hard_floor=float(below_hard[ahead].any(axis=0).mean()),
         first_risky_day=next((day for day, o in outlooks.items() if o.chance_below_everyday_floor > 0.1), None),
-        shortfall_wh=max(0.0, float(np.quantile(short, 0.9))), times=[datetime.fromtimestamp(t, as_of.tzinfo) for t in grid.bounds],
+        shortfall_wh=shortfall,
+        times=[datetime.fromtimestamp(t, as_of.tzinfo) for t in grid.bounds],
         fan=_quantiles(made.level), learned=learned, skies=skies)
 
 

@@ -80,7 +80,8 @@ def odds(outlook: Outlook, today: date) -> str:
         p = max(day.chance_below_everyday_floor for day in ahead[:2])
         return f"{chance(p)} of going below your floor by tomorrow night"
     if safe == ahead[-1].day:
-        return f"nine chances in ten or better on every one of the next {number(len(outlook.days))} days"
+        return ("nine chances in ten or better you stay above your floor on each of the next "
+                f"{number(len(outlook.days))} days")
     return f"nine chances in ten you are still above your floor on {day_name(safe, today)}"
 
 
@@ -95,7 +96,7 @@ def _last_safe_day(outlook, ahead) -> date | None:
 
 def advice(rig: Rig, outlook: Outlook, today: date) -> str:
     """What to do about it, in one sentence or two, from the outlook alone."""
-    if outlook.shortfall_wh > 0.01 * outlook.energy_wh:
+    if outlook.shortfall_wh > 0.02 * outlook.energy_wh:
         ways = [f"{show_duration(outlook.shortfall_wh / rig.bank.charge_efficiency / part.charge_w)} of {part.name}"
                 for part in (*rig.generators[:1], *rig.vehicles[:1], *rig.mains[:1])]
         way = f" (about {' or '.join(ways)})" if ways else ""

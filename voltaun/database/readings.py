@@ -9,6 +9,7 @@ from datetime import UTC, datetime
 from voltaun.core.ledger import Reading
 
 COLUMNS = tuple(field.name for field in fields(Reading))
+FOREVER = datetime.max.replace(tzinfo=UTC)
 
 
 class InstantTaken(Exception):
@@ -58,11 +59,12 @@ def _values(reading: Reading) -> dict:
     return values
 
 
-def since(connection: sqlite3.Connection, rig_id: int, first: datetime) -> list[KeptReading]:
-    """The rig's readings from an instant on, in order of time."""
+def since(connection: sqlite3.Connection, rig_id: int, first: datetime,
+          end: datetime = FOREVER) -> list[KeptReading]:
+    """The rig's readings from an instant on, and before another, in order of time."""
     return [_kept(row) for row in connection.execute(
-        "SELECT * FROM reading WHERE rig_id = ? AND removed = 0 AND at >= ? ORDER BY at",
-        (rig_id, instant_text(first)))]
+        "SELECT * FROM reading WHERE rig_id = ? AND removed = 0 AND at >= ? AND at < ? ORDER BY at",
+        (rig_id, instant_text(first), instant_text(end)))]
 
 
 def before(connection: sqlite3.Connection, rig_id: int, end: datetime, count: int) -> list[KeptReading]:
@@ -71,6 +73,13 @@ def before(connection: sqlite3.Connection, rig_id: int, end: datetime, count: in
         "SELECT * FROM reading WHERE rig_id = ? AND removed = 0 AND at < ? ORDER BY at DESC LIMIT ?",
         (rig_id, instant_text(end), count)).fetchall()
     return [_kept(row) for row in reversed(rows)]
+
+
+def first_from(connection: sqlite3.Connection, rig_id: int, start: datetime) -> KeptReading | None:
+    """The first reading from an instant on, or None."""
+    row = connection.execute("SELECT * FROM reading WHERE rig_id = ? AND removed = 0 AND at >= ? ORDER BY at LIMIT 1",
+                             (rig_id, instant_text(start))).fetchone()
+    return _kept(row) if row else None
 
 
 def everything(connection: sqlite3.Connection, rig_id: int) -> list[KeptReading]:

@@ -1,0 +1,48 @@
+// Builds voltaun/static from the sources here and the npm packages of the lock file, and writes down what
+// it was built from (built.json), so that a test notices when the committed files are stale.
+
+import { execFileSync } from "node:child_process";
+import { createHash } from "node:crypto";
+import { copyFileSync, existsSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from "node:fs";
+import { dirname, join, relative } from "node:path";
+import { fileURLToPath } from "node:url";
+
+const here = dirname(fileURLToPath(import.meta.url));
+const root = dirname(here);
+const out = join(root, "voltaun", "static");
+const modules = join(here, "node_modules");
+const font = (name) => join(modules, "@fontsource-variable", name, "files", `${name}-latin-wght-normal.woff2`);
+
+rmSync(out, { recursive: true, force: true });
+mkdirSync(join(out, "fonts"), { recursive: true });
+copyFileSync(font("atkinson-hyperlegible-next"), join(out, "fonts", "atkinson-next.woff2"));
+copyFileSync(font("brygada-1918"), join(out, "fonts", "brygada.woff2"));
+copyFileSync(join(modules, "htmx.org", "dist", "htmx.min.js"), join(out, "htmx.min.js"));
+copyFileSync(join(modules, "@alpinejs", "csp", "dist", "cdn.min.js"), join(out, "alpine-csp.min.js"));
+copyFileSync(join(here, "app.js"), join(out, "app.js"));
+copyFileSync(join(here, "icon.svg"), join(out, "icon.svg"));
+execFileSync(join(modules, ".bin", "tailwindcss"), ["-i", join(here, "app.css"), "-o", join(out, "app.css"), "--minify"], {
+  cwd: here,
+  stdio: ["ignore", "ignore", "inherit"],
+});
+
+const vendor = join(root, "tests", "browser", "vendor");
+mkdirSync(vendor, { recursive: true });
+copyFileSync(join(modules, "axe-core", "axe.min.js"), join(vendor, "axe.min.js"));
+
+const sources = ["assets/app.css", "assets/app.js", "assets/icon.svg", "assets/build.mjs", "assets/package-lock.json"];
+const walk = (folder) =>
+  readdirSync(folder, { withFileTypes: true }).flatMap((entry) =>
+    entry.isDirectory() ? walk(join(folder, entry.name)) : [join(folder, entry.name)]);
+for (const file of walk(join(root, "voltaun", "pages"))) {
+  if (/\.(html|py)$/.test(file)) sources.push(relative(root, file));
+}
+const digest = (files) => {
+  const hash = createHash("sha256");
+  for (const file of files.sort()) {
+    hash.update(`${file}\0`).update(readFileSync(join(root, file))).update("\0");
+  }
+  return hash.digest("hex");
+};
+const built = walk(out).map((file) => relative(root, file)).filter((file) => existsSync(join(root, file)));
+writeFileSync(join(out, "built.json"), `${JSON.stringify({ sources: digest(sources), built: digest(built) }, null, 1)}\n`);

@@ -1,0 +1,73 @@
+"""The pages: one folder each, with its views, forms and templates, in one Flask application."""
+
+from datetime import timedelta
+from pathlib import Path
+
+from flask import Flask, g, render_template, request
+from flask_wtf.csrf import CSRFError, CSRFProtect
+
+from voltaun.database import connection, settings
+from voltaun.pages import frame, security
+
+MAX_UPLOAD = 64 * 1024 * 1024
+
+
+def create_app(database: Path | str) -> Flask:
+    """The application on one database file, which is created and migrated if need be."""
+    database = Path(database)
+    connection.prepare(database)
+    app = Flask("voltaun.pages", static_folder=str(Path(__file__).parents[1] / "static"))
+    db = connection.connect(database)
+    try:
+        key = settings.session_key(db)
+    finally:
+        db.close()
+    app.config.update(
+        DATABASE=database, SECRET_KEY=key, MAX_CONTENT_LENGTH=MAX_UPLOAD, MAX_FORM_PARTS=2000,
+        TRUSTED_HOSTS=["localhost", "127.0.0.1", "[::1]"],
+        SESSION_COOKIE_SAMESITE="Lax", SESSION_COOKIE_HTTPONLY=True, SEND_FILE_MAX_AGE_DEFAULT=timedelta(days=365),
+        WTF_CSRF_TIME_LIMIT=None)
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    CSRFProtect(app)
+    security.install(app)
+    frame.install(app)
+    _register_pages(app)
+    _register_errors(app)
+    app.teardown_appcontext(_close)
+    return app
+
+
+def _register_pages(app: Flask) -> None:
+    from voltaun.pages.additions import views as additions
+    from voltaun.pages.log import views as log
+    from voltaun.pages.outlook import views as outlook
+    from voltaun.pages.rig import views as rig
+    from voltaun.pages.start import views as start
+    from voltaun.pages.today import views as today
+    for page in (start, today, log, rig, outlook, additions):
+        app.register_blueprint(page.pages)
+
+
+def _register_errors(app: Flask) -> None:
+    for code, title, words in (
+            (400, "That request was not understood", "Go back and try again."),
+            (404, "There is no such page", "It may have been removed, or the address has a slip."),
+            (413, "That file is too large", f"Found more than {MAX_UPLOAD // 2 ** 20} MB, expected less."),
+            (500, "Voltaun stumbled", "Nothing you kept is lost. What went wrong stands in the terminal.")):
+        app.register_error_handler(code, _error_page(code, title, words))
+    app.register_error_handler(CSRFError, _error_page(
+        400, "This page had gone stale", "Nothing was written. Open the page again and repeat what you did."))
+
+
+def _error_page(code: int, title: str, words: str):
+    def show(_error):
+        if request.headers.get("HX-Request"):
+            return f"{title}. {words}", code
+        return render_template("error.html", title=title, words=words), code
+    return show
+
+
+def _close(_error) -> None:
+    db = g.pop("db", None)
+    if db is not None:
+        db.close()

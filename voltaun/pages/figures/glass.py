@@ -1,0 +1,87 @@
+"""The sight-glass: the bank's level with its floors, percent up one side, days at the usual use up the other."""
+
+from markupsafe import Markup
+
+from voltaun.core.quantities import show_percent
+from voltaun.pages.figures.svg import el, figure, join
+
+
+def upright(soc: float | None, everyday: float, hard: float, days_per_soc: float | None) -> Markup:
+    """The tall one. `days_per_soc` is how many days at the usual use a full bank holds; None if not known."""
+    top, bottom, left, right = 16.0, 584.0, 40.0, 78.0
+
+    def y(level):
+        return bottom - level * (bottom - top)
+
+    parts = [el("rect", x=left, y=y(everyday), width=right - left, height=bottom - y(everyday), fill="url(#weave-low)",
+                class_="low-zone")]
+    if soc is not None:
+        parts.append(el("rect", x=left, y=y(soc), width=right - left, height=bottom - y(soc), fill="url(#weave-bank)",
+                        class_="bank-fill"))
+    parts += [el("path", d=f"M{left} {top - 8} V{bottom} H{right} V{top - 8}", class_="glass-wall"),
+              el("path", d=f"M{left - 8} {y(everyday):.1f} H{right + 8}", class_="floor"),
+              el("path", d=f"M{left} {y(hard):.1f} H{right}", class_="floor-hard")]
+    for percent in range(0, 101, 10):
+        long = percent % 20 == 0
+        parts.append(el("path", d=f"M{left - (7 if long else 4)} {y(percent / 100):.1f} H{left}", class_="tick"))
+        if long and (soc is None or abs(percent / 100 - soc) > 0.025):
+            parts.append(el("text", str(percent), x=left - 10, y=y(percent / 100) + 4, class_="scale end"))
+    parts += _days(days_per_soc, everyday, soc, right, y)
+    if soc is not None:
+        parts += [el("path", d=f"M{left - 8} {y(soc):.1f} H{right + 8}", class_="level"),
+                  el("text", str(round(soc * 100)), x=left - 12, y=y(soc) + 5, class_="scale scale-now end")]
+    parts += [el("text", "%", x=left - 10, y=top - 6, class_="scale end"),
+              el("text", "days", x=right + 8, y=top - 6, class_="scale")]
+    return figure(124, 600, *_told(soc, everyday, hard, days_per_soc), join(parts), name="glass", class_="glass-tall")
+
+
+def _days(days_per_soc, everyday, soc, right, y):
+    if not days_per_soc:
+        return
+    whole = int(days_per_soc * (1 - everyday) + 1e-9)
+    step = max(1, round(whole / 8))
+    for n in range(0, whole + 1, step):
+        level = everyday + n / days_per_soc
+        yield el("path", d=f"M{right} {y(level):.1f} H{right + 7}", class_="tick")
+        if soc is None or abs(level - soc) > 0.025:
+            yield el("text", str(n), x=right + 11, y=y(level) + 4, class_="scale")
+    if soc is not None:
+        days = max(0.0, (soc - everyday) * days_per_soc)
+        yield el("text", f"{days:.1f}", x=right + 13, y=y(soc) + 5, class_="scale scale-now")
+
+
+def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float | None) -> Markup:
+    """The band across the top of a phone."""
+    left, right, top, bottom = 8.0, 382.0, 20.0, 40.0
+
+    def x(level):
+        return left + level * (right - left)
+
+    parts = [el("rect", x=left, y=top, width=x(everyday) - left, height=bottom - top, fill="url(#weave-low)",
+                class_="low-zone")]
+    if soc is not None:
+        parts.append(el("rect", x=left, y=top, width=x(soc) - left, height=bottom - top, fill="url(#weave-bank)",
+                        class_="bank-fill"))
+    parts += [el("path", d=f"M{right} {top} H{left} V{bottom} H{right}", class_="glass-wall"),
+              el("path", d=f"M{x(everyday):.1f} {top - 5} V{bottom + 5}", class_="floor"),
+              el("path", d=f"M{x(hard):.1f} {top} V{bottom}", class_="floor-hard")]
+    if soc is not None:
+        side = {"class_": "scale scale-now end"} if soc > 0.6 else {"class_": "scale scale-now"}
+        at = x(soc) - 4 if soc > 0.6 else x(soc) + 4
+        parts += [el("path", d=f"M{x(soc):.1f} {top - 5} V{bottom + 5}", class_="level"),
+                  el("text", show_percent(soc), x=at, y=top - 6, **side)]
+        if days_per_soc:
+            days = max(0.0, (soc - everyday) * days_per_soc)
+            parts.append(el("text", f"{days:.1f} days", x=at, y=bottom + 15, **side))
+    parts += [el("text", "floor", x=x(everyday) + 4, y=bottom + 15, class_="scale"),
+              el("text", "100 %", x=right, y=bottom + 15, class_="scale end") if soc is None or soc < 0.75 else None]
+    return figure(390, 60, *_told(soc, everyday, hard, days_per_soc), join(parts), name="glass-band",
+                  class_="glass-band")
+
+
+def _told(soc, everyday, hard, days_per_soc):
+    if soc is None:
+        return "No level known", f"The floors stand at {show_percent(everyday)} and {show_percent(hard)}."
+    days = f", {max(0.0, (soc - everyday) * days_per_soc):.1f} days above it at the usual use" if days_per_soc else ""
+    return (f"The bank stands at {show_percent(soc)}",
+            f"Everyday floor {show_percent(everyday)}{days}; hard floor {show_percent(hard)}.")

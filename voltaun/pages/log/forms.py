@@ -1,0 +1,87 @@
+"""The form of one reading, used on Today and Log."""
+
+from datetime import timedelta
+
+from flask_wtf import FlaskForm
+from wtforms import TextAreaField
+from wtforms.validators import Length, ValidationError
+
+from voltaun.core.bank import nominal_voltage
+from voltaun.core.ledger import Reading
+from voltaun.core.rig import SKIES, Rig
+from voltaun.formats.log_csv import clock_before
+from voltaun.pages.fields import ChoiceField, ClockField, InstantField, QuantityField, RunField
+
+_FIELD_OF_SOURCE = {"solar": "solar_wh", "vehicle": "vehicle", "generator": "generator", "mains": "mains_wh"}
+
+
+class ReadingForm(FlaskForm):
+    """A reading as it is typed; energies since the reading before."""
+
+    at = InstantField("When")
+    soc = QuantityField("Level", "percent")
+    solar_wh = QuantityField("Sun", "energy", high=1e7)
+    vehicle = RunField("Engine")
+    generator = RunField("Generator")
+    mains_wh = QuantityField("Mains", "energy", high=1e7)
+    use_wh = QuantityField("Used", "energy", high=1e7)
+    sky = ChoiceField("Sky", [("", "not noted"), *((word, word) for word in SKIES)])
+    full_at = ClockField("Full at")
+    volts = QuantityField("Volts", "voltage", high=1000)
+    temp_c = QuantityField("Bank, °C", "number", low=-60, high=80)
+    note = TextAreaField("Note", validators=[Length(max=2000, message="Found more than %(max)d letters.")])
+
+    def __init__(self, rig: Rig, now, reading: Reading | None = None):
+        """Fit the form to the rig (only its sources are asked for), filled with what was sent, else a reading."""
+        self._rig, self._now = rig, now
+        super().__init__(data=_shown(reading, now, rig.zone))
+        for source, name in _FIELD_OF_SOURCE.items():
+            if not rig.has(source) and not self[name].data:
+                del self[name]
+
+    class Meta(FlaskForm.Meta):
+        def bind_field(self, form, unbound_field, options):
+            # Fields read while they are made, so zone and voltage must be theirs before.
+            field = super().bind_field(form, unbound_field, options)
+            if isinstance(field, InstantField):
+                field.zone = form._rig.zone
+            elif isinstance(field, QuantityField) and field.kind == "energy":
+                field.volts = nominal_voltage(form._rig.bank)
+            return field
+
+    def validate_at(self, field):
+        if field.data is None:
+            raise ValidationError("Found nothing, expected a date and time, such as 2026-11-24 19:30.")
+        if field.data > self._now + timedelta(minutes=5):
+            raise ValidationError(f"Found a time that is still to come, expected one not after now, "
+                                  f"{self._now.astimezone(self._rig.zone):%Y-%m-%d %H:%M}.")
+
+    def validate(self, extra_validators=None):
+        if not super().validate(extra_validators):
+            return False
+        if all(field.data in (None, "") for name, field in self._fields.items() if name not in ("at", "csrf_token")):
+            self.soc.errors = ["Found nothing to keep, expected at least one figure, such as a level of 74%."]
+            return False
+        return True
+
+    def reading(self) -> Reading:
+        """The reading that was typed."""
+        values = {name: self[name].data for name in ("soc", "solar_wh", "mains_wh", "use_wh", "sky", "volts", "temp_c")
+                  if name in self}
+        for source in ("vehicle", "generator"):
+            if source in self and self[source].data is not None:
+                values[f"{source}_wh"], values[f"{source}_hours"] = self[source].data
+        full_at = self.full_at.data and clock_before(self.full_at.data, self.at.data, self._rig.zone)
+        return Reading(self.at.data, full_at=full_at, note=" ".join((self.note.data or "").split()), **values)
+
+
+def _shown(reading: Reading | None, now, zone) -> dict:
+    if reading is None:
+        return {"at": now}
+    shown = {name: getattr(reading, name)
+             for name in ("at", "soc", "solar_wh", "mains_wh", "use_wh", "sky", "volts", "temp_c", "note")}
+    shown["full_at"] = reading.full_at and f"{reading.full_at.astimezone(zone):%H:%M}"
+    for source in ("vehicle", "generator"):
+        run = getattr(reading, f"{source}_wh"), getattr(reading, f"{source}_hours")
+        shown[source] = None if run == (None, None) else run
+    return shown

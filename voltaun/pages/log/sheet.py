@@ -1,0 +1,90 @@
+"""The ruled table's rows: readings with their intervals, newest first, under their weeks, with sums."""
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+from voltaun.core.days import Day
+from voltaun.core.instants import local_day
+from voltaun.core.learn import Account
+from voltaun.core.ledger import Interval
+from voltaun.core.rig import SOURCES, Rig
+from voltaun.database.readings import KeptReading
+
+
+@dataclass(frozen=True)
+class Sum:
+    """What came in, was used and spilt over some days, Wh; the words say how much of it is known."""
+
+    harvest_wh: float
+    use_wh: float
+    spilt_wh: float
+    partly: bool  # some of it is reckoned
+    gaps: bool    # some of it is not known at all
+
+
+@dataclass(frozen=True)
+class Row:
+    """One reading, and the interval that ends with it (None for the first of all)."""
+
+    kept: KeptReading
+    interval: Interval | None
+    day: date
+
+
+@dataclass(frozen=True)
+class Week:
+    """A week's rows, newest first."""
+
+    monday: date
+    rows: list[Row]
+    sum: Sum
+
+
+class Sheet:
+    """Some weeks of the log, ready for the page."""
+
+    def __init__(self, rig: Rig, kept: list[KeptReading], account: Account, days: dict[date, Day], first: date,
+                 last: date, older: bool, newer: bool):
+        self.ids = {each.id for each in kept if local_day(each.reading.at, rig.zone) >= first}
+        self.sources = [source for source in SOURCES
+                        if rig.has(source) or any(getattr(each.reading, f"{source}_wh") for each in kept)]
+        self.first, self.last, self.older, self.newer = first, last, older, newer
+        self.learned = account.learned
+        by_end = {interval.end: interval for interval in account.intervals}
+        rows = [Row(each, by_end.get(each.reading.at), local_day(each.reading.at, rig.zone)) for each in kept]
+        rows = [row for row in rows if row.day >= first]
+        self.weeks = [Week(monday, in_week, _sum(days, monday, 7)) for monday in _mondays(first, last)
+                      if (in_week := [row for row in reversed(rows) if monday <= row.day < monday + timedelta(days=7)])]
+        months = sorted({row.day.replace(day=1) for row in rows}, reverse=True)
+        # A month is summed only when the sheet holds all of it, or all that there is.
+        self.months = [(month, _sum(days, month, 31, month.month)) for month in months if month >= first or not older]
+
+    @property
+    def earlier(self) -> date:
+        """A day in the weeks before these."""
+        return self.first - timedelta(days=1)
+
+    @property
+    def later(self) -> date:
+        """A day in the last of the weeks after these."""
+        return self.last + self.span
+
+    @property
+    def span(self) -> timedelta:
+        """How long the sheet is."""
+        return self.last - self.first + timedelta(days=1)
+
+
+def _mondays(first: date, last: date):
+    monday = last - timedelta(days=last.weekday())
+    while monday >= first:
+        yield monday
+        monday -= timedelta(days=7)
+
+
+def _sum(days: dict[date, Day], first: date, count: int, month: int | None = None) -> Sum:
+    inside = [days[day] for n in range(count)
+              if (day := first + timedelta(days=n)) in days and (month is None or day.month == month)]
+    return Sum(sum(day.harvest_wh for day in inside), sum(day.use_wh for day in inside),
+               sum(day.spilt_wh for day in inside), any(day.reckoned for day in inside),
+               any(day.unknown for day in inside))

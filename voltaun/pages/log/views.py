@@ -1,0 +1,204 @@
+"""Log: the ruled table; a day edited in place, removed with undo; import and export."""
+
+from datetime import date, timedelta
+
+from flask import Response, flash, g, redirect, render_template, request, url_for
+
+from voltaun.core import days as logged_days
+from voltaun.core.instants import day_start, local_day
+from voltaun.core.learn import reckon
+from voltaun.core.outlook import LEARN_DAYS
+from voltaun.core.quantities import show_percent
+from voltaun.database import readings
+from voltaun.database.connection import transaction
+from voltaun.formats import FileFaults
+from voltaun.formats.log_csv import read_log, write_log
+from voltaun.formats.rig_file import write_rig
+from voltaun.pages import frame
+from voltaun.pages.log.forms import ReadingForm
+from voltaun.pages.log.sheet import Sheet
+from voltaun.pages.today import views as today
+
+pages = frame.page("log")
+
+WEEKS_SHOWN = 6
+
+
+@pages.get("/log")
+def show():
+    """The table, six weeks of it up to `day` (or to the latest reading)."""
+    editing = request.args.get("edit", type=int)
+    kept = readings.get(frame.db(), g.kept.id, editing) if editing else None
+    form = ReadingForm(frame.rig(), g.now, kept.reading) if kept else None
+    return render(editing=kept, form=form)
+
+
+def render(editing=None, form=None, status=200, **extra):
+    """The page; `editing` the reading that is open in place, with its form."""
+    day = _asked_day()
+    return render_template("log/log.html", sheet=_sheet(day), editing=editing, form=form, asked=day, **extra), status
+
+
+def _asked_day() -> date | None:
+    try:
+        return date.fromisoformat(request.args.get("day", ""))
+    except ValueError:
+        return None
+
+
+def _sheet(day: date | None) -> Sheet:
+    """Six weeks of the log, reckoned with the months before them, so that what they teach is known."""
+    rig, sun = frame.rig(), frame.sun()
+    last = day + timedelta(days=6 - day.weekday()) if day else local_day(g.now, rig.zone)
+    end = day_start(last + timedelta(days=1), rig.zone)
+    if day is None:
+        end = max(end, g.now)
+    first = last - timedelta(days=last.weekday() + 7 * (WEEKS_SHOWN - 1))
+    first_instant = day_start(first, rig.zone)
+    kept = readings.since(frame.db(), g.kept.id, first_instant - timedelta(days=LEARN_DAYS), end)
+    account = reckon(rig, [each.reading for each in kept], sun)
+    days = logged_days.by_day(rig, account.intervals, sun, first)
+    older = readings.before(frame.db(), g.kept.id, first_instant, 1)
+    newer = readings.first_from(frame.db(), g.kept.id, end)
+    return Sheet(rig, kept, account, days, first, last, older=bool(older), newer=newer is not None)
+
+
+@pages.post("/readings")
+def add():
+    """Keep a reading; from Today's line or from Log."""
+    form = ReadingForm(frame.rig(), g.now)
+    if not form.validate():
+        return today.render(form, 422)
+    reading = form.reading()
+    try:
+        with transaction(frame.db()) as db:
+            change = readings.add(db, g.kept.id, reading, g.now)
+    except readings.InstantTaken as taken:
+        if taken.kept.reading == reading:
+            flash("This reading was kept already; nothing was added.")
+            return redirect(url_for("today.show", rig_id=g.kept.id), 303)
+        form.at.errors = [_taken_words(taken.kept)]
+        return today.render(form, 409)
+    _flash_kept("Kept.", form, change)
+    return redirect(url_for("today.show", rig_id=g.kept.id), 303)
+
+
+def _flash_kept(words, form, change):
+    flash(f"{words} {form.at.remark[0].upper()}{form.at.remark[1:]}." if form.at.remark else words, f"undo-{change}")
+
+
+def _taken_words(kept) -> str:
+    at = kept.reading.at.astimezone(frame.rig().zone)
+    return (f"A reading at {at:%Y-%m-%d %H:%M} with {show_percent(kept.reading.soc)} is kept already, expected "
+            "another time; to change that one, open it in the log.")
+
+
+@pages.post("/readings/<int:reading_id>")
+def edit(reading_id: int):
+    """Put a corrected reading in place of the one that was shown, or remove it."""
+    version = request.form.get("version", 0, type=int)
+    if "remove" in request.form:
+        return _remove(reading_id, version)
+    kept = readings.get(frame.db(), g.kept.id, reading_id)
+    form = ReadingForm(frame.rig(), g.now)
+    if not form.validate():
+        return render(kept, form, 422)
+    try:
+        with transaction(frame.db()) as db:
+            change = readings.edit(db, g.kept.id, reading_id, version, form.reading(), g.now)
+    except readings.InstantTaken as taken:
+        form.at.errors = [_taken_words(taken.kept)]
+        return render(kept, form, 409)
+    except readings.ReadingChanged as changed:
+        if changed.kept is not None and changed.kept.reading == form.reading():
+            flash("This reading was changed so already.")
+            return _back(changed.kept.reading.at)
+        form.at.errors = [_changed_words(changed.kept)]
+        return render(changed.kept or kept, form, 409)
+    _flash_kept("Changed.", form, change)
+    return _back(form.at.data)
+
+
+def _changed_words(kept) -> str:
+    if kept is None:
+        return "This reading was removed meanwhile, perhaps in another window; what you typed is still here."
+    at = kept.reading.at.astimezone(frame.rig().zone)
+    return (f"This reading was changed meanwhile, perhaps in another window: it is now {at:%Y-%m-%d %H:%M}, "
+            f"{show_percent(kept.reading.soc)}. What you typed is still here; keep it to put it in place.")
+
+
+def _remove(reading_id, version):
+    try:
+        with transaction(frame.db()) as db:
+            kept = readings.get(db, g.kept.id, reading_id)
+            change = readings.remove(db, g.kept.id, reading_id, version, g.now)
+    except readings.ReadingChanged as changed:
+        flash(_changed_words(changed.kept))
+        return redirect(url_for("log.show", rig_id=g.kept.id), 303)
+    flash("Removed.", f"undo-{change}")
+    return _back(kept.reading.at)
+
+
+@pages.post("/undo/<int:change_id>")
+def undo(change_id: int):
+    """Take a change back."""
+    try:
+        with transaction(frame.db()) as db:
+            at = readings.undo(db, g.kept.id, change_id, g.now)
+    except readings.ReadingChanged:
+        flash("It was changed again since; nothing was taken back.")
+    except readings.InstantTaken as taken:
+        flash(_taken_words(taken.kept))
+    except LookupError:
+        flash("There is nothing to take back.")
+    else:
+        flash("Taken back.")
+        return _back(at)
+    return redirect(url_for("log.show", rig_id=g.kept.id), 303)
+
+
+def _back(at):
+    return redirect(url_for("log.show", rig_id=g.kept.id, day=local_day(at, frame.rig().zone)), 303)
+
+
+@pages.post("/log/import")
+def import_log():
+    """Bring a log CSV in: all of it, or, with any fault, nothing and the list of faults."""
+    sent = request.files.get("file")
+    data = sent.read() if sent else b""
+    if not data:
+        return render(status=422, refused=["found no file, expected a log CSV"])
+    try:
+        log = read_log(data, frame.rig().zone, g.now)
+        with transaction(frame.db()) as db:
+            merged = readings.merge(db, g.kept.id, log.readings, g.now, request.form.get("differing") or None)
+    except FileFaults as faults:
+        return render(status=422, refused=str(faults).split("\n"))
+    except readings.ReadingsDiffer as differ:
+        return render(status=409, differ=differ.pairs)
+    for warning in log.warnings[:20]:
+        flash(f"Note: {warning}.")
+    flash(f"{merged.added} readings added, {merged.same} were there already, {merged.replaced} replaced, "
+          f"{merged.kept} kept as they were.")
+    return redirect(url_for("log.show", rig_id=g.kept.id), 303)
+
+
+@pages.get("/log.csv")
+def export_log():
+    """The whole log as CSV, reckoned figures marked as such."""
+    logged = [each.reading for each in readings.everything(frame.db(), g.kept.id)]
+    account = reckon(frame.rig(), logged, frame.sun())
+    return _download(write_log(frame.rig(), logged, account.intervals), "text/csv", "log.csv")
+
+
+@pages.get("/rig.json")
+def export_rig():
+    """The rig as a rig file."""
+    return _download(write_rig(frame.rig()), "application/json", "rig.json")
+
+
+def _download(text, kind, ending):
+    name = "".join(letter if letter.isascii() and letter.isalnum() else "-" for letter in frame.rig().name.lower())
+    return Response(text, content_type=f"{kind}; charset=utf-8",
+                    headers={"Content-Disposition": f'attachment; filename="{name}.{ending}"'})
+

@@ -1,0 +1,198 @@
+"""The rig as a form: every figure of the rig file, each in the field's own terms."""
+
+import re
+
+from flask_wtf import FlaskForm
+from wtforms import BooleanField, Form, HiddenField, RadioField, SelectField, StringField
+from wtforms.fields import FieldList, FormField
+
+from voltaun.core.quantities import QuantityError, parse
+from voltaun.core.rig import CHEMISTRIES, EVIDENCE, PRIORITIES, SOC_FROM, Fault, Rig
+from voltaun.formats.rig_file import rig_document
+from voltaun.pages.fields import QuantityField, TypedField, WholeField
+
+
+class ShadeField(TypedField):
+    """A shade factor: one share, or twelve of them, January first."""
+
+    def read(self, text):
+        shares = [parse(part, "number", low=0, high=1) for part in text.replace(";", " ").split()]
+        if len(shares) not in (1, 12):
+            raise QuantityError(f"{len(shares)} numbers", "one share from 0 to 1, or twelve, January first", "0.95")
+        return shares[0] if len(shares) == 1 else shares
+
+    def show(self, value):
+        return " ".join(f"{share:g}" for share in (value if isinstance(value, list) else [value])) if value else ""
+
+
+class PatternField(TypedField):
+    """When a load runs: `always`, `18-23`, or `2 h within 9-16`."""
+
+    _HOURS = r"(\d{1,2}(?:\.\d+)?) ?[-–] ?(\d{1,2}(?:\.\d+)?)"
+
+    def read(self, text):
+        text = text.lower().strip()
+        if text == "always":
+            return "always"
+        if match := re.fullmatch(self._HOURS, text):
+            return {"hours": [float(match[1]), float(match[2])]}
+        if match := re.fullmatch(r"(.+?) (?:within|in) " + self._HOURS, text):
+            return {"window": [float(match[2]), float(match[3])], "run_hours": parse(match[1], "duration", low=0.01)}
+        raise QuantityError(repr(text), "when it runs", "always, 18-23 or 2 h within 9-16")
+
+    def show(self, value):
+        if value is None or value == "always":
+            return value or ""
+        if "hours" in value:
+            return "{:g}-{:g}".format(*value["hours"])
+        return "{:g} h within {:g}-{:g}".format(value["run_hours"], *value["window"])
+
+
+class PlaceForm(Form):
+    latitude = QuantityField("Latitude, °", "number", low=None)
+    longitude = QuantityField("Longitude, °", "number", low=None)
+    elevation_m = QuantityField("Height above the sea, m", "number", low=None)
+    timezone = StringField("Time zone")
+
+
+class BankForm(Form):
+    chemistry = SelectField("Chemistry", choices=[(key, known.name) for key, known in CHEMISTRIES.items()])
+    kind = RadioField("The bank is", choices=[("units", "made of batteries"), ("station", "an all-in-one station")])
+    unit_voltage_v = QuantityField("One battery, V", "voltage")
+    unit_capacity_ah = QuantityField("One battery, Ah", "charge")
+    series = WholeField("In series")
+    parallel = WholeField("Strings in parallel")
+    rated_energy_wh = QuantityField("The station's Wh", "energy")
+    tested_energy_wh = QuantityField("Tested, Wh", "energy")
+    everyday_floor = QuantityField("Everyday floor, %", "percent")
+    hard_floor = QuantityField("Hard floor, %", "percent")
+    charge_efficiency = QuantityField("Charge efficiency, %", "percent")
+    standby_w = QuantityField("Standby, W", "power")
+
+
+class InverterForm(Form):
+    there = BooleanField("There is an inverter")
+    idle_w = QuantityField("Idle, W", "power")
+    efficiency = QuantityField("Efficiency, %", "percent")
+    continuous_w = QuantityField("Continuous, W", "power")
+    surge_w = QuantityField("Surge, W", "power")
+    hours_on_per_day = QuantityField("On, hours a day", "duration")
+
+
+class ArrayForm(Form):
+    name = StringField("Array")
+    panel_w = QuantityField("One panel, W", "power")
+    panels = WholeField("Panels")
+    tilt_deg = QuantityField("Tilt, °", "number", high=90)
+    azimuth_deg = QuantityField("Facing, °", "number", high=360)
+    shade_factor = ShadeField("Shade factor")
+    controller_limit_w = QuantityField("Controller, W", "power")
+
+
+class ChargerForm(Form):
+    name = StringField("Name")
+    charge_w = QuantityField("Into the bank, W", "power")
+
+
+class GeneratorForm(ChargerForm):
+    fuel_l_per_hour = QuantityField("Litres an hour", "number")
+
+
+class LoadForm(Form):
+    name = StringField("Load")
+    daily_wh = QuantityField("Wh a day", "energy")
+    side = SelectField("Side", choices=[("ac", "AC"), ("dc", "DC")])
+    running_w = QuantityField("Running, W", "power")
+    surge_w = QuantityField("Start, W", "power")
+    priority = SelectField("Priority", choices=[(word, word) for word in PRIORITIES], default="wanted")
+    pattern = PatternField("Runs")
+    evidence = SelectField("Known by", choices=[(word, word) for word in EVIDENCE], default="guess")
+    months = HiddenField()
+
+
+GROUPS = {"arrays": ArrayForm, "vehicles": ChargerForm, "generators": GeneratorForm, "mains": ChargerForm,
+          "loads": LoadForm}
+
+
+class RigForm(FlaskForm):
+    """The whole rig. Each list ends with a blank row; a row without a name is left out."""
+
+    version = HiddenField()
+    name = StringField("Name of the rig")
+    place = FormField(PlaceForm)
+    bank = FormField(BankForm)
+    inverter = FormField(InverterForm)
+    use_side = RadioField("Use is measured", choices=[("dc", "at the battery (DC)"),
+                                                      ("ac", "behind the inverter (AC)")])
+    soc_from = RadioField("The percent comes from", choices=list(zip(
+        SOC_FROM, ("a shunt that counts", "a built-in display", "volts at rest"), strict=True)))
+    arrays = FieldList(FormField(ArrayForm))
+    vehicles = FieldList(FormField(ChargerForm))
+    generators = FieldList(FormField(GeneratorForm))
+    mains = FieldList(FormField(ChargerForm))
+    loads = FieldList(FormField(LoadForm))
+
+    @classmethod
+    def of(cls, rig: Rig, version: int) -> "RigForm":
+        """The form filled with a rig; what was sent comes before."""
+        document = rig_document(rig)
+        document["version"] = version
+        document["bank"]["kind"] = "station" if rig.bank.is_station else "units"
+        document["inverter"] = {"there": rig.inverter is not None} | (document["inverter"] or {})
+        for load in document["loads"]:
+            load["months"] = " ".join(map(str, load["months"]))
+        form = cls(data=document)
+        if not form.is_submitted():
+            for group in GROUPS:
+                form[group].append_entry()
+        return form
+
+    def document(self) -> dict:
+        """What was typed as the document of a rig file."""
+        bank = _filled(self.bank)
+        kind = bank.pop("kind", "units")
+        for name in ("unit_voltage_v", "unit_capacity_ah") if kind == "station" else ("rated_energy_wh",):
+            bank.pop(name, None)
+        inverter = _filled(self.inverter)
+        made = {"voltaun_rig": 1, "name": (self.name.data or "").strip(), "place": _filled(self.place), "bank": bank,
+                "inverter": inverter if inverter.pop("there", False) else None,
+                "use_side": self.use_side.data, "soc_from": self.soc_from.data}
+        for group in GROUPS:
+            made[group] = [_filled(row) for row in self[group] if (row["name"].data or "").strip()]
+        for load in made["loads"]:
+            if "months" in load:
+                load["months"] = [int(month) for month in load["months"].split() if month.isdigit()]
+        return made
+
+    def show_faults(self, faults: list[Fault]) -> list[str]:
+        """Put each fault beside its field; what belongs to no field is given back."""
+        rest = []
+        for fault in faults:
+            field = self._at(fault.path)
+            words = f"Found {fault.found}, expected {fault.expected}."
+            if field is None or isinstance(field, (FormField, FieldList)):
+                rest.append(f"{fault.path}: {words}")
+            else:
+                field.errors = [*field.errors, words]
+        return rest
+
+    def _at(self, path: str):
+        field = self
+        for part in re.findall(r"\w+", path):
+            if part.isdigit():
+                # Counted in the document, where rows without a name are left out.
+                named = [row for row in field if (row["name"].data or "").strip()]
+                field = named[int(part)] if int(part) < len(named) else None
+            else:
+                field = field[part] if field is not None and part in getattr(field, "form", field) else None
+            if field is None:
+                return None
+        return field
+
+
+def _filled(form) -> dict:
+    """The fields that hold something, with numbers that are whole where they came so."""
+    return {field.short_name: field.data for field in form
+            if field.data not in (None, "") and field.type != "CSRFTokenField"}
+
+

@@ -1,0 +1,26 @@
+"""Where time zones lie, from the zone table that ships with tzdata."""
+
+import re
+from functools import cache
+from importlib.resources import files
+
+
+@cache
+def zones() -> dict[str, tuple[float, float]]:
+    """Every IANA zone of the table with its town's latitude and longitude, in order of name."""
+    table = (files("tzdata") / "zoneinfo" / "zone1970.tab").read_text(encoding="utf-8")
+    found = {}
+    for line in table.splitlines():
+        if line and not line.startswith("#"):
+            _, place, name = line.split("\t")[:3]
+            latitude, longitude = re.fullmatch(r"([+-]\d+)([+-]\d+)", place).groups()
+            found[name] = (_degrees(latitude, 2), _degrees(longitude, 3))
+    return dict(sorted(found.items()))
+
+
+def _degrees(text: str, whole: int) -> float:
+    """±DDMM[SS] (or ±DDDMM[SS]) as degrees."""
+    sign, digits = (-1 if text[0] == "-" else 1), text[1:]
+    minutes = int(digits[whole:whole + 2] or 0)
+    seconds = int(digits[whole + 2:whole + 4] or 0)
+    return round(sign * (int(digits[:whole]) + minutes / 60 + seconds / 3600), 4)

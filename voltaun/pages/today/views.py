@@ -1,0 +1,53 @@
+"""Today: how long there is, what to do, and one line to log a reading."""
+
+from datetime import timedelta
+
+from flask import render_template, url_for
+
+from voltaun.core import days as logged_days
+from voltaun.core.cautions import for_now
+from voltaun.pages import frame
+from voltaun.pages.figures import strip
+from voltaun.pages.log.forms import ReadingForm
+
+pages = frame.page("today")
+
+BACK, AHEAD = 14, 10
+
+
+@pages.get("/today")
+def show():
+    """The page."""
+    return render(ReadingForm(frame.rig(), frame.look(AHEAD).now))
+
+
+def render(form: ReadingForm, status: int = 200):
+    """The page with this form in it, as sent back when something in it is wrong."""
+    look = frame.look(AHEAD)
+    return render_template("today/today.html", look=look, outlook=look.outlook, today=look.today, form=form,
+                           strips=_strips(look), shown_days=_columns(look, BACK, AHEAD), last=_last(look),
+                           cautions=for_now(frame.rig(), look.outlook)), status
+
+
+def _columns(look, back, ahead):
+    first = look.today - timedelta(days=back)
+    logged = logged_days.by_day(frame.rig(), look.account.intervals, frame.sun(), first)
+    return strip.columns(first, look.today + timedelta(days=ahead), logged, look.outlook)
+
+
+def _strips(look):
+    """The strip at both sizes; a phone shows fewer days."""
+    rig = frame.rig()
+    levels = [(interval.end, interval.soc_end, interval.soc_basis == "read")
+              for interval in look.account.intervals if interval.soc_end is not None]
+    if not levels:
+        levels = [(reading.at, reading.soc, True) for reading in look.readings if reading.soc is not None]
+    floors = (rig.bank.everyday_floor, rig.bank.hard_floor)
+    log = url_for("log.show", rig_id=frame.g.kept.id)
+    return [strip.draw(size, _columns(look, back, ahead), levels, look.outlook, floors, rig.zone, look.now, log)
+            for size, back, ahead in ((strip.WIDE, BACK, AHEAD), (strip.NARROW, 5, 6))]
+
+
+def _last(look):
+    """The latest reading, whose values stand as hints in the entry."""
+    return look.readings[-1] if look.readings else None
