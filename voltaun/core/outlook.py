@@ -104,10 +104,11 @@ def learning_window(readings: list[Reading], as_of: datetime) -> list[Reading]:
 
 def last_level(readings: list[Reading], account: Account) -> tuple[datetime, float] | None:
     """The latest instant with a level, read or reckoned, and that level; None when there is none."""
-    for reading, interval in zip(reversed(readings), [*reversed(account.intervals), None], strict=True):
-        level = reading.soc if interval is None else interval.soc_end
-        if level is not None:
-            return reading.at, level
+    for interval in reversed(account.intervals):
+        if interval.soc_end is not None:
+            return interval.end, interval.soc_end
+    if readings and readings[0].soc is not None:
+        return readings[0].at, readings[0].soc
     return None
 
 

@@ -91,7 +91,7 @@ def parse(text: str, kind: str, *, volts: float | None = None,
 
 
 def _limits(low, high) -> str:
-    if low is not None and high is not None:
+    if low is not None and high is not None and high < 1e5:
         return f"from {low:g} to {high:g}"
     return f"of {low:g} or more" if low is not None else f"of {high:g} or less"
 

@@ -113,10 +113,11 @@ class Bank:
         if self.is_station:
             yield from _within(path, "rated_energy_wh", self.rated_energy_wh, 1, 1e8, "Wh, more than 0")
         elif self.unit_voltage_v is None and self.unit_capacity_ah is None:
-            yield Fault(path, "no size", "unit_voltage_v and unit_capacity_ah, or rated_energy_wh")
+            yield Fault(path, "no size", "the V and Ah of one battery, or the Wh of a station")
         else:
             yield from _within(path, "unit_capacity_ah", self.unit_capacity_ah, 0.1, 1e6, "Ah, more than 0")
-        if not self.is_station or self.unit_voltage_v is not None:
+            yield from _within(path, "unit_voltage_v", self.unit_voltage_v, 1, 1000, "V, 1 or more")
+        if self.is_station and self.unit_voltage_v is not None:
             yield from _within(path, "unit_voltage_v", self.unit_voltage_v, 1, 1000, "V, 1 or more")
         for name in ("series", "parallel"):
             yield from _within(path, name, getattr(self, name), 1, 1000, "a whole number, 1 or more")

@@ -3,6 +3,8 @@
 from dataclasses import dataclass, field
 
 MAX_LISTED = 500
+MAX_COUNTED = 10_000
+"""A file with so many faults is no log; reading on would only cost time."""
 
 
 @dataclass(frozen=True)
@@ -30,10 +32,15 @@ class FileFaults(Exception):
         else:
             self.more += 1
 
+    @property
+    def hopeless(self) -> bool:
+        """Whether there are so many that nobody will mend them one by one."""
+        return self.more >= MAX_COUNTED
+
     def __str__(self):
         lines = [str(fault) for fault in self.faults]
         if self.more:
-            lines.append(f"and {self.more} more")
+            lines.append(f"and {'at least ' if self.hopeless else ''}{self.more} more")
         return "\n".join(lines)
 
 

@@ -57,6 +57,8 @@ def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None) -> LogFil
     found: list[tuple[int, Reading]] = []
     try:
         for cells in rows:
+            if faults.hopeless:
+                break
             if not any(cell.strip() for cell in cells):
                 continue
             if len(cells) > len(columns):

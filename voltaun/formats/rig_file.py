@@ -70,8 +70,8 @@ def pattern_document(pattern):
     if pattern == "always":
         return pattern
     if pattern[0] == "hours":
-        return {"hours": list(pattern[1:])}
-    return {"window": list(pattern[1:3]), "run_hours": pattern[3]}
+        return {"hours": [_number(hour) for hour in pattern[1:]]}
+    return {"window": [_number(hour) for hour in pattern[1:3]], "run_hours": _number(pattern[3])}
 
 
 def pattern_from(document):
@@ -89,8 +89,13 @@ def _plain(part) -> dict:
         value = getattr(part, field.name)
         if field.name == "pattern":
             value = pattern_document(value)
-        made[field.name] = list(value) if isinstance(value, tuple) else value
+        made[field.name] = [_number(each) for each in value] if isinstance(value, tuple) else _number(value)
     return made
+
+
+def _number(value):
+    """A whole number without its point, so that 310 and 310.0 are written alike."""
+    return int(value) if isinstance(value, float) and value.is_integer() else value
 
 
 def _part(kind, document):

@@ -50,11 +50,13 @@ def _register_pages(app: Flask) -> None:
 
 def _register_errors(app: Flask) -> None:
     for code, title, words in (
-            (400, "That request was not understood", "Go back and try again."),
             (404, "There is no such page", "It may have been removed, or the address has a slip."),
             (413, "That file is too large", f"Found more than {MAX_UPLOAD // 2 ** 20} MB, expected less."),
             (500, "Voltaun stumbled", "Nothing you kept is lost. What went wrong stands in the terminal.")):
         app.register_error_handler(code, _error_page(code, title, words))
+    # Plain words: a request for a strange host never got as far as the addresses that a page needs.
+    app.register_error_handler(400, lambda _error: ("That request was not understood. Go back and try again.", 400,
+                                                    {"Content-Type": "text/plain; charset=utf-8"}))
     app.register_error_handler(CSRFError, _error_page(
         400, "This page had gone stale", "Nothing was written. Open the page again and repeat what you did."))
 

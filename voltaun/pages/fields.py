@@ -91,11 +91,12 @@ class InstantField(TypedField):
 
     def read(self, text):
         try:
-            instant, self.remark = resolve(datetime.fromisoformat(text), self.zone)
-        except (ValueError, OverflowError) as error:
+            local = datetime.fromisoformat(text)
+        except ValueError as error:
             raise QuantityError(repr(text), "a date and time", "2026-11-24 19:30") from error
-        if not 1970 <= instant.year < 2200:
+        if not 1970 <= local.year < 2200:
             raise QuantityError(repr(text), "a year from 1970 to 2199", "2026-11-24 19:30")
+        instant, self.remark = resolve(local, self.zone)
         return instant
 
     def show(self, value):

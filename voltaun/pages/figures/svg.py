@@ -42,8 +42,12 @@ def band(xs, lower, upper) -> str:
     return path(there + back, close=True)
 
 
-def figure(width: float, height: float, title: str, description: str, *children, name: str, **attributes) -> Markup:
-    """The outer element, with a title and a description for screen readers."""
+def figure(width: float, height: float, title: str, description: str, *children, name: str, role: str = "img",
+           **attributes) -> Markup:
+    """The outer element, with a title and a description for screen readers.
+
+    The role is "group" for a drawing with links in it, which as an image would hide them.
+    """
     return el("svg", el("title", title, id=f"{name}-title"), el("desc", description, id=f"{name}-desc"), *children,
-              viewBox=f"0 0 {width:g} {height:g}", role="img", aria_labelledby=f"{name}-title {name}-desc",
+              viewBox=f"0 0 {width:g} {height:g}", role=role, aria_labelledby=f"{name}-title {name}-desc",
               **attributes)

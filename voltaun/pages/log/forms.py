@@ -50,9 +50,9 @@ class ReadingForm(FlaskForm):
             return field
 
     def validate_at(self, field):
-        if field.data is None:
+        if not field.typed:
             raise ValidationError("Found nothing, expected a date and time, such as 2026-11-24 19:30.")
-        if field.data > self._now + timedelta(minutes=5):
+        if field.data is not None and field.data > self._now + timedelta(minutes=5):
             raise ValidationError(f"Found a time that is still to come, expected one not after now, "
                                   f"{self._now.astimezone(self._rig.zone):%Y-%m-%d %H:%M}.")
 

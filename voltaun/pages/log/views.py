@@ -41,9 +41,10 @@ def render(editing=None, form=None, status=200, **extra):
 
 def _asked_day() -> date | None:
     try:
-        return date.fromisoformat(request.args.get("day", ""))
+        day = date.fromisoformat(request.args.get("day", ""))
     except ValueError:
         return None
+    return min(max(day, date(1970, 6, 1)), date(2199, 6, 1))
 
 
 def _sheet(day: date | None) -> Sheet:

@@ -8,6 +8,7 @@ from voltaun.pages.fields import QuantityField, WholeField
 from voltaun.pages.start.places import zones
 
 STAND_IN_BANK = Bank("lfp", 12.8, 100)
+GREENWICH = (51.5, 0.0)
 
 
 class StartForm(FlaskForm):
@@ -33,7 +34,7 @@ class StartForm(FlaskForm):
 
     def __init__(self, **options):
         super().__init__(**options)
-        self.timezone.choices = [(name, name.replace("_", " ")) for name in zones()]
+        self.timezone.choices = [("", "I don't know yet"), *((name, name.replace("_", " ")) for name in zones())]
 
     def rig(self) -> Rig:
         """The rig that the answers make; RigFaults with every fault. What is not known gets a stand-in."""
@@ -41,9 +42,9 @@ class StartForm(FlaskForm):
         latitude, longitude = self.latitude.data, self.longitude.data
         if latitude is None or longitude is None:
             # The zone's own town stands in until the place is told.
-            latitude, longitude = zones()[self.timezone.data]
+            latitude, longitude = zones().get(self.timezone.data, GREENWICH)
             untold.append("place")
-        place = Place(latitude, longitude, self.timezone.data)
+        place = Place(latitude, longitude, self.timezone.data or "Etc/UTC")
         if self.bank.data == "unknown":
             bank = STAND_IN_BANK
             untold.append("bank")

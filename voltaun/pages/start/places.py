@@ -8,7 +8,7 @@ from importlib.resources import files
 @cache
 def zones() -> dict[str, tuple[float, float]]:
     """Every IANA zone of the table with its town's latitude and longitude, in order of name."""
-    table = (files("tzdata") / "zoneinfo" / "zone1970.tab").read_text(encoding="utf-8")
+    table = (files("tzdata") / "zoneinfo" / "zone.tab").read_text(encoding="utf-8")
     found = {}
     for line in table.splitlines():
         if line and not line.startswith("#"):

@@ -1,0 +1,55 @@
+# Everything runs from here: `make demo` to look around, `make test` to be sure.
+
+PYTHON ?= python3
+VENV := .venv
+PY := $(VENV)/bin/python
+READY := $(VENV)/ready
+NOW := 2026-11-25T07:00+11:00
+
+.PHONY: setup demo serve test lint bench screenshots assets lock chromium clean
+
+setup: $(READY)
+
+$(READY): requirements.lock
+	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || \
+	  { echo "Found $$($(PYTHON) --version), expected Python 3.11 or newer; try make PYTHON=python3.11"; exit 1; }
+	$(PYTHON) -m venv $(VENV)
+	$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
+	@touch $@
+
+demo: $(READY)
+	$(PY) -m voltaun demo
+
+serve: $(READY)
+	$(PY) -m voltaun serve
+
+test: $(READY) chromium
+	$(PY) -m tests
+
+lint: $(READY)
+	$(PY) -m ruff check .
+
+bench: $(READY)
+	$(PY) -m benchmarks
+
+screenshots: $(READY) chromium
+	VOLTAUN_NOW=$(NOW) $(PY) -m docs.screenshots
+
+# Rebuilds the committed files of voltaun/static; the only step that needs Node.
+assets:
+	cd assets && npm ci --no-audit --no-fund && npm run build
+
+# Makes requirements.lock anew from pyproject.toml.
+lock:
+	$(PYTHON) -m venv $(VENV)-lock
+	$(VENV)-lock/bin/python -m pip install --quiet pip-tools
+	CUSTOM_COMPILE_COMMAND="make lock" $(VENV)-lock/bin/pip-compile --quiet --upgrade --generate-hashes --strip-extras \
+	  --no-emit-index-url --no-emit-find-links --no-emit-trusted-host --extra dev -o requirements.lock pyproject.toml
+	rm -rf $(VENV)-lock
+
+chromium:
+	@command -v chromium >/dev/null || { [ "$$(id -u)" = 0 ] && apt-get update -qq && apt-get install -y -qq chromium; } || \
+	  { echo "The browser tests need Debian's chromium: sudo apt-get install chromium"; exit 1; }
+
+clean:
+	rm -rf $(VENV) $(VENV)-lock assets/node_modules

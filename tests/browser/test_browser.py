@@ -1,0 +1,304 @@
+"""The real interface, driven in Chromium against the real server."""
+
+import shutil
+import tempfile
+import unittest
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+
+from tests.support import NOW, serving
+from voltaun.database import connection
+from voltaun.demo.fill import fill
+
+AXE = Path(__file__).parent / "vendor" / "axe.min.js"
+PAGES = ("/1/today", "/1/log", "/1/rig", "/1/outlook", "/1/additions", "/start")
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
+         "--disable-sync", "--no-first-run"]
+
+
+def setUpModule():
+    global folder, server, address, playwright, browser
+    folder = tempfile.TemporaryDirectory()
+    path = Path(folder.name) / "demo.db"
+    connection.prepare(path)
+    db = connection.connect(path)
+    fill(db, NOW)
+    db.close()
+    server = serving(path)
+    address = server.__enter__()
+    playwright = sync_playwright().start()
+    browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+
+
+def tearDownModule():
+    browser.close()
+    playwright.stop()
+    server.__exit__(None, None, None)
+    folder.cleanup()
+
+
+class BrowserCase(unittest.TestCase):
+    """A test with a page of its own; it fails on any request elsewhere, script error or breach of the policy."""
+
+    window = {"width": 1280, "height": 800}
+    options: dict = {}
+
+    def setUp(self):
+        self.context = browser.new_context(viewport=self.window, timezone_id="Australia/Hobart", locale="en-AU",
+                                           **self.options)
+        self.context.set_default_timeout(10_000)
+        self.addCleanup(self.context.close)
+        self.elsewhere, self.errors = [], []
+        self.context.on("request", lambda request: request.url.startswith((address, "data:", "blob:"))
+                        or self.elsewhere.append(request.url))
+        self.page = self.open()
+
+    def tearDown(self):
+        self.assertEqual(self.elsewhere, [], "requests that left the machine")
+        self.assertEqual(self.errors, [], "errors in the browser")
+
+    def open(self, path=None):
+        page = self.context.new_page()
+        page.on("pageerror", lambda error: self.errors.append(str(error)))
+        page.on("console", lambda message: message.type == "error" and "status of 4" not in message.text
+                and self.errors.append(message.text))
+        if path:
+            page.goto(address + path)
+        return page
+
+    def go(self, path):
+        self.page.goto(address + path)
+        return self.page
+
+    def shows(self, words, page=None):
+        (page or self.page).get_by_text(words).first.wait_for()
+
+
+class Logging(BrowserCase):
+    def test_a_reading_is_kept_in_one_line_and_taken_back(self):
+        page = self.go("/1/today")
+        before = page.locator("#glass title").text_content()
+        page.get_by_label("Level, %").fill("140")
+        page.get_by_label("Sun, Wh", exact=True).fill("0.4 kWh")
+        page.get_by_role("button", name="Keep this reading").click()
+        self.shows("expected a percent between 0 and 100")
+        self.assertEqual(page.get_by_label("Sun, Wh", exact=True).input_value(), "0.4 kWh")
+        page.get_by_label("Level, %").fill("31%")
+        page.get_by_role("button", name="Keep this reading").click()
+        self.shows("Kept.")
+        self.assertEqual(page.locator("#glass title").text_content(), "The bank stands at 31 %")
+        page.get_by_role("button", name="Take it back").click()
+        self.shows("Taken back.")
+        self.assertEqual(page.locator("#glass title").text_content(), before)
+
+    def test_a_day_is_edited_in_place_removed_and_brought_back(self):
+        page = self.go("/1/log")
+        row = page.locator("tbody tr[id]").nth(1)
+        figures = row.inner_text()
+        row.get_by_role("link", name="Change the reading").click()
+        page.get_by_label("Level, %").fill("12")
+        self.assertEqual(page.url, address + "/1/log")
+        page.get_by_role("button", name="Keep the change").click()
+        self.shows("Changed.")
+        self.assertIn("12 %", page.locator("td.below").first.inner_text())
+        page.get_by_role("button", name="Take it back").click()
+        self.shows("Taken back.")
+        self.assertEqual(page.locator("tbody tr[id]").nth(1).inner_text(), figures)
+        count = page.locator("tbody tr[id]").count()
+        page.locator("tbody tr[id]").nth(1).get_by_role("link", name="Change the reading").click()
+        page.get_by_role("button", name="Remove this reading").click()
+        self.shows("Removed.")
+        self.assertEqual(page.locator("tbody tr[id]").count(), count - 1)
+        page.get_by_role("button", name="Take it back").click()
+        self.shows("Taken back.")
+        self.assertEqual(page.locator("tbody tr[id]").count(), count)
+
+    def test_two_windows_on_the_same_reading(self):
+        first, second = self.open("/1/log"), self.open("/1/log")
+        for page in (first, second):
+            page.locator("tbody tr[id]").nth(3).get_by_role("link", name="Change the reading").click()
+        first.get_by_label("Level, %").fill("41")
+        second.get_by_label("Level, %").fill("42")
+        first.get_by_role("button", name="Keep the change").click()
+        self.shows("Changed.", first)
+        second.get_by_role("button", name="Keep the change").click()
+        self.shows("changed meanwhile", second)
+        self.assertEqual(second.get_by_label("Level, %").input_value(), "42")
+        first.get_by_role("button", name="Take it back").click()
+        self.shows("Taken back.", first)
+
+    def test_a_file_with_faults_is_refused_with_its_lines(self):
+        page = self.go("/1/log")
+        page.get_by_label("A log CSV").set_input_files(
+            {"name": "bad.csv", "mimeType": "text/csv", "buffer": b"read_at,soc_percent\n2026-01-01T10:00,140\n"})
+        page.get_by_role("button", name="Bring it in").click()
+        self.shows("line 2, column soc_percent: found '140'")
+
+    def test_the_log_goes_out(self):
+        page = self.go("/1/log")
+        with page.expect_download() as download:
+            page.get_by_role("link", name="Take the log out as CSV").click()
+        text = Path(download.value.path()).read_text(encoding="utf-8")
+        self.assertTrue(text.startswith("read_at,soc_percent"))
+        self.assertEqual(download.value.suggested_filename, "honey-house.log.csv")
+
+
+class Keys(BrowserCase):
+    def test_keys_reach_everything(self):
+        page = self.go("/1/today")
+        page.keyboard.press("n")
+        self.assertEqual(page.evaluate("document.activeElement.id"), "soc")
+        page.keyboard.press("Escape")
+        page.keyboard.press("?")
+        self.shows("walk the days of the strip")
+        self.assertTrue(page.locator("#key-list").evaluate("list => list.open"))
+        page.keyboard.press("Escape")
+        self.assertFalse(page.locator("#key-list").evaluate("list => list.open"))
+        for key, path in (("2", "/1/log"), ("[", "day="), ("]", "day="), ("5", "/1/outlook"), ("6", "/1/additions"),
+                          ("4", "/1/rig"), ("1", "/1/today")):
+            page.keyboard.press(key)
+            page.wait_for_url(lambda url, path=path: path in url)
+        page.keyboard.press("2")
+        page.wait_for_url("**/log")
+        page.keyboard.press("/")
+        self.assertEqual(page.evaluate("document.activeElement.id"), "find")
+
+    def test_arrows_walk_the_strip_and_enter_opens_the_day(self):
+        page = self.go("/1/today")
+        line = page.locator(".walked")
+        page.wait_for_function("document.querySelector('.walked').textContent.includes('25 Nov')")
+        page.locator("a.day[tabindex='0']").first.focus()
+        page.keyboard.press("ArrowLeft")
+        page.keyboard.press("ArrowLeft")
+        self.assertIn("23 Nov", line.inner_text())
+        page.keyboard.press("ArrowRight")
+        self.assertIn("24 Nov", line.inner_text())
+        page.keyboard.press("Enter")
+        page.wait_for_url("**/log?day=2026-11-24")
+        self.assertEqual(page.locator("tr.asked").count(), 1)
+
+    def test_a_reading_with_the_keyboard_alone(self):
+        page = self.go("/1/today")
+        page.keyboard.press("n")
+        page.keyboard.type("44")
+        page.keyboard.press("Tab")
+        page.keyboard.type("1.1 kWh")
+        page.keyboard.press("Enter")
+        self.shows("Kept.")
+        page.get_by_role("button", name="Take it back").press("Enter")
+        self.shows("Taken back.")
+
+
+class RigAndAdditions(BrowserCase):
+    def test_figures_follow_while_typing(self):
+        page = self.go("/1/rig")
+        page.get_by_label("Strings in parallel").fill("3")
+        self.shows("25.6 V, 600 Ah, 15.4 kWh")
+        page.get_by_label("Everyday floor, %").fill("50")
+        self.shows("7.68 kWh")
+        page.get_by_label("In series").fill("0")
+        self.shows("once the figures fit together")
+        page.reload()
+        self.shows("25.6 V, 400 Ah, 10.2 kWh")
+
+    def test_a_bad_figure_is_told_beside_its_field(self):
+        page = self.go("/1/rig")
+        page.get_by_label("Latitude, °").fill("95")
+        page.get_by_role("button", name="Keep the rig").first.click()
+        self.shows("−90 (south) to 90 (north)")
+        self.assertEqual(page.get_by_label("Latitude, °").input_value(), "95")
+
+    def test_the_worksheet_answers_a_changed_input(self):
+        page = self.go("/1/additions")
+        page.get_by_label("Use a day").fill("5 kWh")
+        page.get_by_label("Days in reserve").fill("2")
+        page.get_by_label("Days in reserve").press("Tab")
+        self.shows("To live on 5.00 kWh a day with 2 days in reserve")
+        self.assertIn("reserve_days=2", page.url)
+
+
+class FirstRun(BrowserCase):
+    def test_the_log_is_open_after_three_answers(self):
+        page = self.go("/start")
+        self.assertEqual(page.get_by_label("Time zone").input_value(), "Australia/Hobart")
+        page.get_by_label("What do you call it?").fill("Ridge hut")
+        page.get_by_label("One battery, V").fill("12.8")
+        page.get_by_label("One battery, Ah").fill("0")
+        page.get_by_role("button", name="Open the log").click()
+        self.shows("0.1 or more")
+        page.get_by_label("One battery, Ah").fill("200")
+        page.get_by_label("Sun: all panels together, W").fill("400")
+        page.get_by_role("button", name="Open the log").click()
+        self.shows("Write down the first reading")
+        page.get_by_label("Level, %").fill("80")
+        page.get_by_label("Used, Wh DC").fill("0.9 kWh")
+        page.get_by_role("button", name="Keep this reading").click()
+        self.shows("Nothing is known of the use yet")
+        page.get_by_text("Ridge hut").first.click()
+        page.get_by_role("link", name="Honey house").click()
+        self.shows("in hand if the sun stays away")
+
+
+class Looks(BrowserCase):
+    def test_axe_finds_nothing_serious_in_either_ground(self):
+        page = self.page
+        for ground in ("day", "night"):
+            self.context.add_cookies([{"name": "ground", "value": ground, "url": address}])
+            for path in PAGES:
+                with self.subTest(path=path, ground=ground):
+                    page.goto(address + path)
+                    # The policy lets no foreign script in; the debugger's own evaluation may.
+                    page.evaluate(AXE.read_text(encoding="utf-8"))
+                    found = page.evaluate("axe.run({resultTypes: ['violations']})")["violations"]
+                    serious = [(each["id"], [node["html"][:120] for node in each["nodes"][:3]]) for each in found
+                               if each["impact"] in ("serious", "critical")]
+                    self.assertEqual(serious, [])
+
+    def test_nothing_runs_off_a_phone_or_a_doubled_page(self):
+        for width in (390, 640):
+            self.page.set_viewport_size({"width": width, "height": 844})
+            for path in PAGES:
+                with self.subTest(path=path, width=width):
+                    self.go(path)
+                    self.assertLessEqual(self.page.evaluate("document.documentElement.scrollWidth"), width)
+
+    def test_the_phone_sees_how_long_there_is_without_scrolling(self):
+        self.page.set_viewport_size({"width": 390, "height": 844})
+        self.go("/1/today")
+        for found in (".answer", ".advice", ".strip-narrow"):
+            box = self.page.locator(found).bounding_box()
+            self.assertLess(box["y"] + box["height"], 780, found)
+        self.assertFalse(self.page.locator("#glass svg").is_visible())
+
+    def test_the_shipped_faces_are_used(self):
+        self.go("/1/today")
+        self.assertTrue(self.page.evaluate("document.fonts.ready.then(() => document.fonts.check('16px \"Atkinson Next\"') "
+                                           "&& document.fonts.check('16px Brygada'))"))
+
+    def test_the_ground_can_be_set(self):
+        page = self.go("/1/today")
+        page.locator(".rig-choice summary").click()
+        page.get_by_role("button", name="Night").click()
+        page.wait_for_url("**/today**")
+        self.assertEqual(page.locator("html").get_attribute("data-ground"), "night")
+
+
+class WithoutScripts(BrowserCase):
+    options = {"java_script_enabled": False}
+
+    def test_the_whole_round_works_in_less_comfort(self):
+        page = self.go("/1/today")
+        page.get_by_label("Level, %").fill("44")
+        page.get_by_role("button", name="Keep this reading").click()
+        self.shows("Kept.")
+        page.get_by_role("button", name="Take it back").click()
+        self.shows("Taken back.")
+        page.locator("tbody tr[id]").nth(2).get_by_role("link", name="Change the reading").click()
+        page.get_by_label("Level, %").fill("140")
+        page.get_by_role("button", name="Keep the change").click()
+        self.shows("expected a percent between 0 and 100")
+        for path in PAGES:
+            self.go(path)
+        page.get_by_role("link", name="Honey house").click()
+        self.shows("in hand if the sun stays away")

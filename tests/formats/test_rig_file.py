@@ -1,0 +1,63 @@
+import json
+import random
+import unittest
+
+from tests.support import random_rig, rig
+from voltaun.core.rig import Load, RigFaults, SolarArray
+from voltaun.demo.honey_house import RIG
+from voltaun.formats.rig_file import read_rig, write_rig
+
+SMALL = {"voltaun_rig": 1, "name": "Hut", "place": {"latitude": 47.5, "longitude": 11.2, "timezone": "Europe/Berlin"},
+         "bank": {"chemistry": "agm", "unit_voltage_v": 12, "unit_capacity_ah": 120, "series": 2}}
+
+
+def changed(**parts):
+    document = json.loads(json.dumps(SMALL))
+    for path, value in parts.items():
+        at = document
+        *folders, name = path.split("__")
+        for folder in folders:
+            at = at[folder]
+        at[name] = value
+    return json.dumps(document)
+
+
+class RigFile(unittest.TestCase):
+    def test_there_and_back_is_the_same_rig(self):
+        shaded = rig(arrays=(SolarArray("Roof", 300, 4, 30, 0, tuple(n / 12 for n in range(1, 13)), 900),),
+                     inverter=None, loads=(Load("Fan", 30, "dc", pattern=("hours", 22, 6), months=(12, 1)),
+                                           Load("Pump", 200, pattern=("window", 9, 16, 0.5))))
+        for each in (RIG, shaded, *(random_rig(random.Random(n)) for n in range(20))):
+            self.assertEqual(read_rig(write_rig(each)), each)
+
+    def test_everything_else_has_a_default(self):
+        small = read_rig(json.dumps(SMALL))
+        self.assertEqual((small.bank.everyday_floor, small.bank.hard_floor, small.bank.charge_efficiency),
+                         (0.5, 0.2, 0.85))
+        self.assertEqual((small.use_side, small.inverter.efficiency, small.arrays), ("dc", 0.9, ()))
+        self.assertEqual(read_rig(changed(bank={"rated_energy_wh": 2000})).bank.rated_energy_wh, 2000)
+        self.assertEqual(read_rig(changed(extra={"kept": "out"})), small)
+
+    def test_faults_name_the_path_the_value_and_what_was_expected(self):
+        for text, path, words in (
+                (changed(place__latitude=95), "place.latitude", "found 95, expected degrees"),
+                (changed(bank__unit_capacity_ah=0), "bank.unit_capacity_ah", "found 0"),
+                (changed(bank__hard_floor=0.6), "bank.hard_floor", "at most the everyday floor"),
+                (changed(bank={}), "bank", "no size"),
+                (changed(place__timezone="Mars/Crater"), "place.timezone", "Mars/Crater"),
+                (changed(arrays=[{"name": "Roof", "panel_w": "300"}]), "arrays[0].panel_w", '"300"'),
+                (changed(arrays=[{"name": "Roof"}]), "arrays[0].panel_w", "nothing"),
+                (changed(loads=[{"name": "A", "daily_wh": 5, "pattern": "daily"}]), "loads[0].pattern", "always"),
+                (changed(voltaun_rig=2), "voltaun_rig", "expected 1"),
+                (changed(name=""), "name", "1 to 80"), ("[]", "rig file", "object"), ("{", "rig file", "no JSON"),
+                ("[" * 100_000, "rig file", "deep"), ('{"voltaun_rig": NaN}', "voltaun_rig", "NaN")):
+            with self.subTest(path), self.assertRaises(RigFaults) as caught:
+                read_rig(text)
+            found = [str(fault) for fault in caught.exception.faults if fault.path == path]
+            self.assertTrue(any(words in fault for fault in found), caught.exception)
+
+    def test_all_faults_at_once(self):
+        with self.assertRaises(RigFaults) as caught:
+            read_rig(changed(place__latitude=95, bank__series=0, use_side="both"))
+        self.assertEqual({fault.path for fault in caught.exception.faults},
+                         {"place.latitude", "bank.series", "use_side"})

@@ -1,0 +1,389 @@
+import io
+import re
+import socket
+import threading
+from datetime import timedelta
+from unittest import mock
+
+from tests.support import NOW, DatabaseCase, csrf, environment, readings, serving
+from voltaun.core.ledger import Reading
+from voltaun.database import readings as kept
+from voltaun.database import rigs
+from voltaun.database.connection import transaction
+from voltaun.pages import create_app
+
+PAGES = ("today", "log", "rig", "outlook", "additions")
+
+
+class PagesCase(DatabaseCase):
+    def setUp(self):
+        super().setUp()
+        clock = mock.patch.dict("os.environ", environment())
+        clock.start()
+        self.addCleanup(clock.stop)
+        self.app = create_app(self.path)
+        self.client = self.app.test_client()
+
+    def keep(self, *log):
+        with transaction(self.db):
+            kept.add_many(self.db, self.rig_id, log)
+
+    def log(self):
+        return [each.reading for each in kept.everything(self.db, self.rig_id)]
+
+    def mark(self):
+        return csrf(self.client.get(f"/{self.rig_id}/today").text)
+
+    def post(self, path, data=None, **options):
+        return self.client.post(path, data={"csrf_token": self.mark()} | (data or {}), **options)
+
+    def shows(self, words, page):
+        if words not in page:
+            faults = re.findall(r'class="fault"[^>]*>([^<]*)', page)
+            self.fail(f"not shown: {words!r}; faults: {faults}")
+
+    def hides(self, words, page):
+        if words in page:
+            self.fail(f"shown: {words!r}")
+
+    def add(self, **fields):
+        return self.post("/1/readings", {"at": "2026-11-24T19:30"} | fields)
+
+
+class Frame(PagesCase):
+    def test_every_page_opens_on_an_empty_a_short_and_a_long_log(self):
+        for log in ([], readings({"soc": 0.5}), readings(*({"soc": 0.5, "solar_wh": 900} for _ in range(20)),
+                                                          start=NOW - timedelta(days=60))):
+            self.keep(*log)
+            for page in PAGES:
+                with self.subTest(page=page, rows=len(log)):
+                    self.assertEqual(self.client.get(f"/1/{page}").status_code, 200)
+
+    def test_headers_keep_the_page_to_itself(self):
+        answer = self.client.get("/1/today")
+        policy = answer.headers["Content-Security-Policy"]
+        self.assertIn("default-src 'none'", policy)
+        self.assertNotIn("unsafe", policy)
+        self.assertIn("no-store", answer.headers["Cache-Control"])
+        page = answer.text
+        self.assertIsNone(re.search(r"\sstyle=|\son\w+=|<script(?![^>]*\ssrc=)|https?://(?!www\.w3\.org)", page))
+
+    def test_strange_hosts_and_posts_without_the_mark_are_refused(self):
+        self.assertEqual(self.client.get("/1/today", headers={"Host": "evil.example"}).status_code, 400)
+        for path in ("/1/readings", "/1/readings/1", "/1/undo/1", "/1/log/import", "/1/rig", "/1/rig/follows", "/start",
+                     "/start/demo", "/ground"):
+            self.assertEqual(self.client.post(path, data={"soc": "50"}).status_code, 400, path)
+        self.assertEqual(self.log(), [])
+
+    def test_compressed_only_when_asked(self):
+        plain, small = self.client.get("/1/today"), self.client.get("/1/today", headers={"Accept-Encoding": "gzip"})
+        self.assertNotIn("Content-Encoding", plain.headers)
+        self.assertEqual(small.headers["Content-Encoding"], "gzip")
+        self.assertLess(len(small.data), len(plain.data) / 2)
+
+    def test_ground_is_kept_and_leads_nowhere_else(self):
+        for back, expected in (("/1/log", "/1/log"), ("//evil.example", "/"), ("/\\evil.example", "/"),
+                               ("https://evil.example", "/")):
+            answer = self.post("/ground", {"ground": "night", "back": back})
+            self.assertEqual(answer.headers["Location"], expected)
+        self.shows('data-ground="night"', self.client.get("/1/today").text)
+
+    def test_what_is_typed_is_escaped(self):
+        self.keep(Reading(NOW - timedelta(hours=5), soc=0.5, note="<script>alert(1)</script>"))
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), rigs.get(self.db, 1).rig.__class__(
+                **{**vars(self.rig), "name": "<b>Hut</b>"}))
+        for page in PAGES:
+            text = self.client.get(f"/1/{page}").text
+            self.hides("<script>alert", text)
+            self.hides("<b>Hut", text)
+
+    def test_no_such_rig_or_page(self):
+        for path in ("/7/today", "/1/nothing", "/1/today/x"):
+            self.assertEqual(self.client.get(path).status_code, 404)
+
+
+class NewReading(PagesCase):
+    def test_kept_with_quantities_as_they_come(self):
+        answer = self.add(soc="74%", solar_wh="2.15 kWh", use_wh="52 Ah", sky="mixed", full_at="13:40", note=" two\n lines")
+        self.assertEqual(answer.status_code, 303)
+        reading, = self.log()
+        self.assertEqual((reading.soc, reading.solar_wh, reading.use_wh, reading.note),
+                         (0.74, 2150, 52 * 24, "two lines"))
+        self.assertEqual(reading.at.isoformat(), "2026-11-24T08:30:00+00:00")
+        self.assertEqual(reading.full_at.isoformat(), "2026-11-24T02:40:00+00:00")
+
+    def test_bad_input_is_refused_beside_its_field_and_stays_typed(self):
+        for fields, words in (({"soc": "140"}, "expected a percent between 0 and 100"),
+                              ({"soc": "50", "solar_wh": "-20"}, "0 or more"),
+                              ({"soc": "50", "use_wh": "60 W"}, "W is a rate"),
+                              ({"soc": "50", "sky": "purple"}, "Not a valid choice"),
+                              ({"soc": "50", "full_at": "25:00"}, "13:40"),
+                              ({"soc": "50", "at": "2026-11-26T08:00"}, "not after now"),
+                              ({"soc": "50", "at": "yesterday"}, "expected a date and time"),
+                              ({"soc": "50", "at": ""}, "Found nothing"),
+                              ({"soc": "50", "at": "0001-01-01T00:00"}, "1970 to 2199"),
+                              ({"soc": "50", "note": "x" * 2001}, "2000"), ({}, "nothing to keep")):
+            with self.subTest(words):
+                answer = self.add(**fields)
+                self.assertEqual(answer.status_code, 422)
+                self.shows(words, answer.text)
+                for typed in fields.values():
+                    self.assertTrue(not typed or typed == "purple" or typed in answer.text)
+        self.assertEqual(self.log(), [])
+
+    def test_instants_that_come_twice_or_never_are_kept_with_a_remark(self):
+        for at, words in (("2026-04-05T02:30", "comes twice"), ("2026-10-04T02:30", "is skipped")):
+            self.add(at=at, soc="50")
+            self.shows(words, self.client.get("/1/today").text)
+        self.assertEqual(len(self.log()), 2)
+
+    def test_two_windows_saving_the_same_reading(self):
+        self.add(soc="74")
+        again = self.add(soc="74")
+        self.assertEqual(again.status_code, 303)
+        self.shows("kept already", self.client.get("/1/today").text)
+        other = self.add(soc="60", note="mine")
+        self.assertEqual(other.status_code, 409)
+        self.shows("with 74 % is kept already", other.text)
+        self.shows("mine", other.text)
+        self.assertEqual([reading.soc for reading in self.log()], [0.74])
+
+    def test_hours_and_watt_hours_of_a_started_source(self):
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), self.with_set())
+        self.add(soc="50", generator="4439 Wh in 5 h", vehicle="1 h 30")
+        reading, = self.log()
+        self.assertEqual((reading.generator_wh, reading.generator_hours, reading.vehicle_hours, reading.vehicle_wh),
+                         (4439, 5, 1.5, None))
+        page = self.client.get("/1/log?edit=1&day=2026-11-24").text
+        self.shows('value="4439 Wh in 5 h"', page)
+        self.shows('value="1.5 h"', page)
+
+    def with_set(self):
+        from dataclasses import replace
+
+        from voltaun.core.rig import Charger, Generator
+        return replace(self.rig, generators=(Generator("Set", 900),), vehicles=(Charger("Ute", 320),))
+
+
+class Log(PagesCase):
+    def setUp(self):
+        super().setUp()
+        self.keep(*readings({"soc": 0.8}, {"soc": 0.7, "solar_wh": 2150}, {"soc": 0.6, "use_wh": 2000},
+                            start=NOW - timedelta(days=4)))
+
+    def change(self, number, **fields):
+        return self.post(f"/1/readings/{number}", {"at": "2026-11-22T08:00", "version": "1", "soc": "55"} | fields)
+
+    def undo_path(self):
+        return re.search(r'action="(/1/undo/\d+)"', self.client.get("/1/log").text)[1]
+
+    def test_read_and_reckoned_are_told_apart(self):
+        page = self.client.get("/1/log").text
+        self.shows('data-how="Reckoned from the level', page)
+        self.shows("2.15 kWh", page)
+
+    def test_change_and_take_it_back(self):
+        before = self.log()
+        self.assertEqual(self.change(2).status_code, 303)
+        self.assertEqual([r.soc for r in self.log()], [0.8, 0.55, 0.6])
+        self.assertEqual(self.post(self.undo_path()).status_code, 303)
+        self.assertEqual(self.log(), before)
+
+    def test_remove_and_take_it_back(self):
+        before = self.log()
+        self.change(2, remove="yes")
+        self.assertEqual(len(self.log()), 2)
+        path = self.undo_path()
+        self.post(path)
+        self.assertEqual(self.log(), before)
+        self.post(path)
+        self.shows("changed again since", self.client.get("/1/log").text)
+
+    def test_two_windows_editing_lose_nothing(self):
+        self.change(2, soc="55")
+        late = self.change(2, soc="33")
+        self.assertEqual(late.status_code, 409)
+        self.shows("changed meanwhile", late.text)
+        self.shows('value="33"', late.text)
+        self.assertEqual(self.log()[1].soc, 0.55)
+        same = self.change(2, soc="55")
+        self.assertEqual(same.status_code, 303)
+        self.assertEqual(self.change(99).status_code, 409)
+
+    def test_bad_edit_stays_open_with_what_was_typed(self):
+        answer = self.change(2, soc="140")
+        self.assertEqual(answer.status_code, 422)
+        self.shows('value="140"', answer.text)
+        self.assertEqual(self.log()[1].soc, 0.7)
+
+    def test_weeks_are_paged_and_dates_found(self):
+        self.keep(*readings({"soc": 0.4, "note": "long ago"}, start=NOW - timedelta(days=900)))
+        self.hides("long ago", self.client.get("/1/log").text)
+        old = self.client.get(f"/1/log?day={(NOW - timedelta(days=899)).date()}").text
+        self.shows("long ago", old)
+        self.shows('rel="next"', old)
+        self.assertEqual(self.client.get("/1/log?day=nonsense").status_code, 200)
+        self.assertEqual(self.client.get("/1/log?day=0001-01-01").status_code, 200)
+        self.assertEqual(self.client.get("/1/log?day=9999-12-31").status_code, 200)
+
+    def send(self, data, **fields):
+        return self.post("/1/log/import", {"file": (io.BytesIO(data), "a.log.csv")} | fields,
+                         content_type="multipart/form-data")
+
+    def test_import_whole_or_not_at_all(self):
+        self.assertEqual(self.send(b"read_at,soc_percent\n2026-11-01T19:00,50\n").status_code, 303)
+        self.assertEqual(len(self.log()), 4)
+        for data, words in ((b"read_at,soc_percent\n2026-11-02T19:00,50\n2026-11-03T19:00,140\n", "line 3, column soc"),
+                            (b"\x00\x01" * 50, "binary"), (b"", "no file"), (b"a;b\n1;2\n", "read_at")):
+            answer = self.send(data)
+            self.assertEqual(answer.status_code, 422)
+            self.shows(words, answer.text)
+        differ = self.send(b"read_at,soc_percent\n2026-11-01T19:00,40\n2026-11-02T19:00,50\n")
+        self.assertEqual(differ.status_code, 409)
+        self.assertEqual(len(self.log()), 4)
+        self.send(b"read_at,soc_percent\n2026-11-01T19:00,40\n2026-11-02T19:00,50\n", differing="keep")
+        self.assertEqual((len(self.log()), self.log()[0].soc), (5, 0.5))
+
+    def test_too_large_a_file_is_refused(self):
+        self.app.config["MAX_CONTENT_LENGTH"] = 10_000
+        answer = self.send(b"read_at\n" * 5000)
+        self.assertEqual(answer.status_code, 413)
+        self.shows("too large", answer.text)
+
+    def test_exports(self):
+        log = self.client.get("/1/log.csv")
+        self.assertIn("attachment", log.headers["Content-Disposition"])
+        self.assertEqual(len(log.text.splitlines()), 4)
+        self.shows('"voltaun_rig": 1', self.client.get("/1/rig.json").text)
+
+
+class RigAndAdditions(PagesCase):
+    def form(self):
+        page = self.client.get("/1/rig").text
+        fields = dict(re.findall(r'<input[^>]*?name="([^"]+)"[^>]*?value="([^"]*)"', page))
+        for name, options in re.findall(r'<select[^>]*name="([^"]+)"[^>]*>(.*?)</select>', page, re.S):
+            chosen = re.search(r'<option selected value="([^"]*)"', options) or re.search(r'value="([^"]*)"', options)
+            fields[name] = chosen[1]
+        for name, value in re.findall(r'<input checked[^>]*name="([^"]+)"[^>]*value="([^"]*)"', page):
+            fields[name] = value
+        return fields
+
+    def test_saving_what_is_shown_changes_nothing(self):
+        fields = self.form()
+        self.assertEqual(self.client.post("/1/rig", data=fields).status_code, 303)
+        self.assertEqual(rigs.get(self.db, 1).rig, self.rig)
+
+    def test_every_figure_can_be_changed(self):
+        fields = self.form() | {"name": "Shed", "bank-parallel": "2", "bank-everyday_floor": "30", "loads-0-name": "Pump",
+                                "loads-0-daily_wh": "0.3 kWh", "loads-0-pattern": "2 h within 9-16",
+                                "arrays-0-shade_factor": " ".join(["0.9"] * 12), "vehicles-0-name": "Ute",
+                                "vehicles-0-charge_w": "12 V x 25 A"}
+        self.assertEqual(self.client.post("/1/rig", data=fields).status_code, 303)
+        made = rigs.get(self.db, 1).rig
+        self.assertEqual((made.name, made.bank.parallel, made.bank.everyday_floor), ("Shed", 2, 0.3))
+        self.assertEqual((made.loads[0].daily_wh, made.loads[0].pattern), (300, ("window", 9, 16, 2)))
+        self.assertEqual((made.arrays[0].shade_by_month[3], made.vehicles[0].charge_w), (0.9, 300))
+
+    def test_bad_figures_are_refused_beside_their_fields(self):
+        for change, words in (({"bank-unit_capacity_ah": "0"}, "more than 0"), ({"bank-hard_floor": "60"}, "everyday floor"),
+                              ({"place-latitude": "95"}, "−90 (south) to 90 (north)"), ({"bank-series": "1.5"}, "whole"),
+                              ({"place-timezone": "Mars"}, "time zone"), ({"name": ""}, "1 to 80"),
+                              ({"arrays-0-panel_w": "many"}, "power"), ({"bank-chemistry": "lemon"}, "Not a valid"),
+                              ({"arrays-0-tilt_deg": "120"}, "90"), ({"loads-0-name": "X"}, "daily_wh"),
+                              ({"loads-0-name": "X", "loads-0-daily_wh": "5", "loads-0-pattern": "often"}, "18-23")):
+            with self.subTest(words):
+                answer = self.client.post("/1/rig", data=self.form() | change)
+                self.assertEqual(answer.status_code, 422)
+                self.shows(words, answer.text)
+        self.assertEqual(rigs.get(self.db, 1).rig, self.rig)
+
+    def test_what_follows_while_typing_keeps_nothing(self):
+        answer = self.client.post("/1/rig/follows", data=self.form() | {"bank-parallel": "3"})
+        self.shows("24 V, 1200 Ah, 28.8 kWh", answer.text)
+        self.shows("once the figures fit", self.client.post("/1/rig/follows", data=self.form() | {"bank-series": "0"}).text)
+        self.assertEqual(rigs.get(self.db, 1).rig, self.rig)
+
+    def test_stale_rig_is_not_overwritten(self):
+        fields = self.form()
+        self.client.post("/1/rig", data=fields | {"name": "First"})
+        late = self.client.post("/1/rig", data=fields | {"name": "Second"})
+        self.assertEqual(late.status_code, 409)
+        self.shows("Second", late.text)
+        self.assertEqual(rigs.names(self.db), [(1, "First")])
+
+    def test_worksheet_from_the_address(self):
+        page = self.client.get("/1/additions?use_wh_per_day=1900&reserve_days=3&recovery_days=4&peak_sun_hours=3.6").text
+        self.shows("1.90 kWh a day", page)
+        self.assertEqual(self.client.get("/1/additions?use_wh_per_day=-4").status_code, 422)
+        self.assertEqual(self.client.get("/1/additions?design_month=13").status_code, 422)
+        self.shows("found neither a log nor loads", self.client.get("/1/additions").text)
+
+
+class FirstRun(PagesCase):
+    def start(self, **fields):
+        given = {"name": "Hut", "timezone": "Europe/Oslo", "bank": "unknown", "chemistry": "lfp", "series": "1",
+                 "parallel": "1"}
+        return self.post("/start", given | fields)
+
+    def test_three_times_i_dont_know_opens_the_log(self):
+        answer = self.start()
+        self.assertEqual(answer.status_code, 303)
+        made = rigs.find(self.db, "Hut").rig
+        self.assertEqual(made.not_yet_told, ("place", "bank", "sources"))
+        self.assertAlmostEqual(made.place.latitude, 59.9, delta=0.2)
+        self.shows("Not told yet", self.client.get(answer.headers["Location"]).text)
+
+    def test_answers_make_a_rig(self):
+        self.start(latitude="-42.1", longitude="147", bank="station", rated_energy_wh="2 kWh", solar_w="400")
+        made = rigs.find(self.db, "Hut").rig
+        self.assertEqual((made.bank.rated_energy_wh, made.not_yet_told), (2000, ()))
+        self.assertEqual((made.arrays[0].azimuth_deg, made.arrays[0].rated_w), (0, 400))
+
+    def test_bad_answers(self):
+        for fields, words in (({"latitude": "95", "longitude": "0"}, "-90 to 90"), ({"bank": "station"}, "2 kWh"),
+                              ({"bank": "units"}, "the V and Ah of one battery"), ({"name": "Test rig"}, "another rig"),
+                              ({"bank": "units", "unit_voltage_v": "12", "unit_capacity_ah": "0"}, "0.1 or more"),
+                              ({"timezone": "Mars/Crater"}, "Not a valid choice"), ({"name": ""}, "a name")):
+            with self.subTest(words):
+                answer = self.start(**fields)
+                self.assertIn(answer.status_code, (409, 422))
+                self.shows(words, answer.text)
+        self.assertEqual(len(rigs.names(self.db)), 1)
+
+
+class HalfAnUpload(DatabaseCase):
+    def test_an_upload_that_stops_half_way_leaves_nothing(self):
+        with serving(self.path) as address:
+            port = int(address.rpartition(":")[2])
+            body = b"read_at,soc_percent\n2026-11-01T19:00,50\n"
+            head = (f"POST /1/log/import HTTP/1.1\r\nHost: 127.0.0.1:{port}\r\nContent-Length: 5000\r\n"
+                    "Content-Type: multipart/form-data; boundary=x\r\n\r\n--x\r\n"
+                    'Content-Disposition: form-data; name="file"; filename="a.csv"\r\n\r\n').encode()
+            with socket.create_connection(("127.0.0.1", port), timeout=5) as half:
+                half.sendall(head + body)
+            with socket.create_connection(("127.0.0.1", port), timeout=5) as after:
+                after.sendall(f"GET /1/log HTTP/1.1\r\nHost: 127.0.0.1:{port}\r\nConnection: close\r\n\r\n".encode())
+                self.assertIn(b"200 OK", after.recv(64))
+        self.assertEqual(kept.everything(self.db, self.rig_id), [])
+
+
+class ManyWriters(PagesCase):
+    def test_many_windows_at_once_keep_each_reading_once(self):
+        mark = self.mark()
+        cookie = self.client.get_cookie("session").value
+
+        def write(n):
+            client = self.app.test_client()
+            client.set_cookie("session", cookie)
+            client.post("/1/readings", data={"csrf_token": mark, "at": f"2026-11-20T10:{n % 10:02d}", "soc": str(n % 10)})
+
+        threads = [threading.Thread(target=write, args=(n,)) for n in range(30)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual([reading.soc for reading in self.log()], [n / 100 for n in range(10)])
+
+

@@ -1,0 +1,128 @@
+"""What several tests need: rigs, clear-sky tables made once, databases, and the real server."""
+
+import os
+import random
+import re
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+import urllib.request
+from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
+from functools import cache
+from pathlib import Path
+
+from voltaun.core import sun
+from voltaun.core.ledger import Reading
+from voltaun.core.rig import Bank, Charger, Generator, Inverter, Place, Rig, SolarArray
+from voltaun.database import connection, rigs
+
+ROOT = Path(__file__).parents[1]
+HOBART = Place(-42.02, 147.21, "Australia/Hobart", 310)
+NOW = datetime(2026, 11, 24, 20, 0, tzinfo=UTC)
+
+
+def rig(**changes) -> Rig:
+    """A small legal rig of 9600 Wh with one array, as in the ledger's worked example."""
+    parts = {"name": "Test rig", "place": HOBART, "inverter": Inverter(18, 0.91, 2000, 4000),
+             "bank": Bank("lfp", 12, 400, 2, 1, charge_efficiency=0.95, standby_w=2.0),
+             "arrays": (SolarArray("Roof", 300, 4, 30, 0),)}
+    return Rig(**(parts | changes))
+
+
+@cache
+def table(plane):
+    """A clear-sky table, made once for all tests."""
+    return sun.make_table(plane)
+
+
+def sun_of(of: Rig):
+    """The clear-sky harvest of a rig."""
+    return sun.rig_sun(of, [table(plane) for plane in sun.planes(of)])
+
+
+def readings(*rows, start=datetime(2026, 11, 1, 8, 0, tzinfo=UTC), hours=24.0) -> list[Reading]:
+    """Readings at a steady rhythm from rows of fields."""
+    return [Reading(start + timedelta(hours=hours * n), **row) for n, row in enumerate(rows)]
+
+
+def random_rig(rng: random.Random) -> Rig:
+    """Any legal rig: chemistry, size, floors, limits."""
+    chemistry = rng.choice(("lfp", "nmc", "agm", "gel", "flooded"))
+    hard = rng.uniform(0, 0.4)
+    bank = Bank(chemistry, rng.choice((2, 6, 12, 12.8, 51.2)), rng.uniform(20, 600), rng.choice((1, 2, 4)),
+                rng.randint(1, 4), everyday_floor=rng.uniform(hard, 0.7), hard_floor=hard,
+                charge_efficiency=rng.uniform(0.6, 1.0), standby_w=rng.uniform(0, 15))
+    return rig(bank=bank, vehicles=(Charger("Ute", 300),), generators=(Generator("Set", 900, 0.7),))
+
+
+class DatabaseCase(unittest.TestCase):
+    """A test with a fresh database file and one rig in it."""
+
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name) / "test.db"
+        connection.prepare(self.path)
+        self.db = connection.connect(self.path)
+        self.addCleanup(self.db.close)
+        self.rig = rig()
+        with connection.transaction(self.db):
+            self.rig_id = rigs.add(self.db, self.rig)
+        for plane in sun.planes(self.rig):
+            self.db.execute("INSERT INTO clear_sky VALUES (?, ?, ?, ?, ?, ?)", (*plane, table(plane).tobytes()))
+
+
+def voltaun(*arguments, check=None, now=NOW, **options) -> subprocess.CompletedProcess:
+    """Run the command as a process of its own."""
+    done = subprocess.run([sys.executable, "-m", "voltaun", *map(str, arguments)], cwd=ROOT, text=True,
+                          capture_output=True, env=environment(now), timeout=120, **options)
+    if check is not None and done.returncode != check:
+        raise AssertionError(f"exit {done.returncode}, expected {check}: {done.stderr[-2000:]}")
+    return done
+
+
+def environment(now=NOW) -> dict:
+    """The environment of a run, with the clock fixed."""
+    return os.environ | {"VOLTAUN_NOW": now.isoformat(), "PYTHONPATH": str(ROOT)}
+
+
+def free_port() -> int:
+    """A port that nobody listens on."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+@contextmanager
+def serving(path: Path, now=NOW, command="serve"):
+    """The real server on a database file; gives its address."""
+    port = free_port()
+    process = subprocess.Popen([sys.executable, "-m", "voltaun", command, "--db", str(path), "--port", str(port)],
+                               cwd=ROOT, env=environment(now), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    address = f"http://127.0.0.1:{port}"
+    try:
+        _wait_for(address, process)
+        yield address
+    finally:
+        process.terminate()
+        process.wait(10)
+
+
+def _wait_for(address, process):
+    until = time.monotonic() + 30
+    while time.monotonic() < until and process.poll() is None:
+        try:
+            with urllib.request.urlopen(address + "/start", timeout=5):
+                return
+        except OSError:
+            time.sleep(0.05)
+    raise RuntimeError(f"the server at {address} did not answer")
+
+
+def csrf(page: str) -> str:
+    """The CSRF mark of a page."""
+    return re.search(r'name="csrf_token"[^>]*value="([^"]+)"', page)[1]
