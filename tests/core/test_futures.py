@@ -23,7 +23,7 @@ class HourlyStep(unittest.TestCase):
             made, hours = simulate(of, rng, temp_c=rng.choice([None, -5.0, 20.0]))
             balance = made.harvest - made.used - made.stored - made.lost - made.spilt
             self.assertLess(np.abs(balance).max(), 1e-6)
-            for part in (made.used, made.spilt, made.unserved, made.lost, made.taken, made.given):
+            for part in (made.used, made.spilt, made.unserved, made.lost, made.taken, made.missing):
                 self.assertGreater(part.min(), -1e-6)
             self.assertLessEqual(made.level.max(), 1 + 1e-9)
             falling = np.diff(made.level, axis=0) < -1e-12

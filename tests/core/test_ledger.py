@@ -4,8 +4,8 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 from tests.support import readings, rig, sun_of
-from voltaun.core.ledger import Balance, Reading, intervals
 from voltaun.core.learn import reckon
+from voltaun.core.ledger import Balance, Reading, intervals
 from voltaun.core.rig import Bank, Charger, Generator, Inverter
 
 WITH_SET = {"generators": (Generator("Set", 900, 0.7),)}

@@ -4,8 +4,8 @@ from datetime import UTC, date, datetime, timedelta
 import numpy as np
 
 from tests.support import HOBART, readings, rig, sun_of
-from voltaun.core.ledger import Reading
 from voltaun.core.learn import reckon
+from voltaun.core.ledger import Reading
 from voltaun.core.outlook import NoOutlook, learning_window, outlook
 from voltaun.core.rig import Load, Place
 from voltaun.core.words import advice, chance, in_hand, odds, stretch

@@ -3,13 +3,13 @@ import sqlite3
 import subprocess
 import sys
 import time
-import unittest
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 from tests.support import NOW, ROOT, DatabaseCase, environment, random_rig, readings
 from voltaun.core.ledger import Reading
-from voltaun.database import connection, readings as kept, rigs, settings
+from voltaun.database import connection, rigs, settings
+from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
 from voltaun.demo.honey_house import RIG
 
@@ -84,7 +84,8 @@ class Readings(DatabaseCase):
         return kept.everything(self.db, self.rig_id)
 
     def test_all_fields_there_and_back(self):
-        reading = Reading(AT, 0.82, 26.4, 2150.5, 1, 2, 3, 1.5, 2.5, 2600, "mixed", AT - timedelta(hours=5), -3.5, "Wet.")
+        reading = Reading(AT, 0.82, 26.4, 2150.5, 1, 2, 3, 1.5, 2.5, 2600, "mixed", AT - timedelta(hours=5), -3.5,
+                          "Wet.")
         self.act(kept.add, reading, NOW)
         self.assertEqual(self.log()[0].reading, reading)
 

@@ -5,12 +5,14 @@
     net < 0: out of the bank; at the hard floor the load goes unserved and is counted
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from voltaun.core.bank import charge_limit, takes_charge
 from voltaun.core.rig import Rig
+
+_BY_STEP = ("harvest", "load", "standby", "taken", "spilt", "missing")
 
 
 @dataclass(frozen=True)
@@ -22,22 +24,18 @@ class Futures:
 
     level: np.ndarray
     harvest: np.ndarray
-    taken: np.ndarray      # from the surplus into the bank's terminals
-    given: np.ndarray      # out of the bank
     load: np.ndarray
-    standby: np.ndarray    # (steps, 1)
+    standby: np.ndarray  # (steps, 1)
+    taken: np.ndarray    # of the surplus, into the bank's terminals
+    spilt: np.ndarray    # of the surplus, what the bank did not take
+    missing: np.ndarray  # what load and standby wanted and the bank at its hard floor did not give
     charge_efficiency: float
     energy: float
 
-    @property
-    def spilt(self) -> np.ndarray:
-        """Surplus that the bank did not take, Wh."""
-        return np.maximum(self.harvest - self.load - self.standby, 0) - self.taken
-
-    @property
-    def missing(self) -> np.ndarray:
-        """What load and standby wanted and the bank at its hard floor did not give, Wh."""
-        return np.maximum(self.load + self.standby - self.harvest, 0) - self.given
+    def part(self, steps: slice) -> "Futures":
+        """Some of the steps, as views."""
+        return replace(self, level=self.level[steps.start:steps.stop + 1],
+                       **{name: getattr(self, name)[steps] for name in _BY_STEP})
 
     @property
     def unserved(self) -> np.ndarray:
@@ -68,30 +66,38 @@ def run(rig: Rig, energy: float, start_level, harvest, load, hours, temp_c: floa
     harvest, load  Wh in each step, shape (steps, futures)
     hours        length of each step, shape (steps,)
     temp_c       the bank's temperature; lithium below 0 °C takes no charge
+    The precision is that of harvest and load.
     """
     steps, count = harvest.shape
-    bank = rig.bank
-    eta, hard, taper = bank.charge_efficiency, bank.hard_floor, rig.chemistry.taper_soc
-    standby = (bank.standby_w * hours)[:, None]
-    net = harvest - load - standby
-    surplus, short = np.maximum(net, 0), np.maximum(-net, 0)
+    eta, hard, taper = rig.bank.charge_efficiency, rig.bank.hard_floor, rig.chemistry.taper_soc
+    standby = (rig.bank.standby_w * hours)[:, None]
     limits = charge_limit(rig) * hours * takes_charge(rig.chemistry, temp_c)
     slope = 0.98 / (1 - taper)
-    level = np.empty((steps + 1, count))
+    # Large arrays cost more than sums here: what is left of surplus and shortage is kept where they stood.
+    spilt = harvest - load
+    spilt -= standby
+    missing = np.maximum(-spilt, 0)
+    np.maximum(spilt, 0, out=spilt)
+    level, taken = np.empty((steps + 1, count), spilt.dtype), np.empty_like(spilt)
     level[0] = start_level
-    taken, given = np.empty_like(net), np.empty_like(net)
+    given = np.empty(count, spilt.dtype)
     for n in range(steps):
-        now, into, out = level[n], taken[n], given[n]
-        # Acceptance: 1 up to the taper, then down to 0.02 at 100 %, in place to spare the memory.
-        np.subtract(1 + slope * taper, now * slope, out=into)
+        now, into = level[n], taken[n]
+        # Acceptance: 1 up to the taper, then down to 0.02 at 100 %.
+        np.multiply(now, -slope, out=into)
+        into += 1 + slope * taper
         np.minimum(into, 1.0, out=into)
         into *= limits[n]
         np.minimum(into, (1 - now) * (energy / eta), out=into)
-        np.minimum(into, surplus[n], out=into)
-        np.maximum(into, 0.0, out=into)
-        np.subtract(now, hard, out=out)
-        np.maximum(out, 0.0, out=out)
-        out *= energy
-        np.minimum(out, short[n], out=out)
-        np.add(now, (into * eta - out) / energy, out=level[n + 1])
-    return Futures(level, harvest, taken, given, load, standby, eta, energy)
+        np.minimum(into, spilt[n], out=into)
+        spilt[n] -= into
+        np.subtract(now, hard, out=given)
+        np.maximum(given, 0.0, out=given)
+        given *= energy
+        np.minimum(given, missing[n], out=given)
+        missing[n] -= given
+        given /= -energy
+        given += now
+        np.multiply(into, eta / energy, out=level[n + 1])
+        level[n + 1] += given
+    return Futures(level, harvest, load, standby, taken, spilt, missing, eta, energy)

@@ -36,6 +36,16 @@ def resolve(local: datetime, in_zone: ZoneInfo) -> tuple[datetime, str | None]:
     return instant, f"{local:%Y-%m-%d %H:%M} {what}; taken with the later offset, UTC{hours:+g}"
 
 
+def clock_before(text: str, at: datetime, in_zone: ZoneInfo) -> datetime | None:
+    """The last time before an instant that the local clock showed `H:MM`; None when it is no clock time."""
+    hour, _, minute = text.partition(":")
+    if not (hour.isdigit() and minute.isdigit() and len(minute) == 2 and int(hour) < 24 and int(minute) < 60):
+        return None
+    local = at.astimezone(in_zone).replace(tzinfo=None, hour=int(hour), minute=int(minute), second=0)
+    full = resolve(local, in_zone)[0]
+    return full if full <= at else resolve(local - timedelta(days=1), in_zone)[0]
+
+
 def day_start(day: date, in_zone: ZoneInfo) -> datetime:
     """The instant (UTC) at which that local day begins."""
     return datetime.combine(day, time(), tzinfo=in_zone).astimezone(UTC)

@@ -29,6 +29,9 @@ STALE_DAYS, LOST_DAYS = 2.0, 10.0
 SHORTFALL_DAYS = 3
 """How many days ahead the advice on what to spare or put in looks."""
 
+LEVEL_GRAIN = 1e-5
+"""A level this little below a floor is at it: rounding, not a lack."""
+
 QUANTILES = (0.10, 0.25, 0.50, 0.75, 0.90)
 
 _NORMAL = np.linspace(-5, 5, 1001)
@@ -146,11 +149,13 @@ def outlook(rig: Rig, readings: list[Reading], account: Account, sun: RigSun | N
     energy = energy_now(rig, temp_c)
 
     grid = _Grid.between(start, as_of, this_day + timedelta(days=days), rig)
-    shares = _draw_shares(seed, account.learned, grid.days, futures, skies)
-    uses = _draw_uses(seed, account.learned, leaving, len(grid.days), futures)
+    # Single precision is far finer than any of this is known, and halves the memory that must be moved.
+    shares = _draw_shares(seed, account.learned, grid.days, futures, skies).astype(np.float32)
+    uses = _draw_uses(seed, account.learned, leaving, len(grid.days), futures).astype(np.float32)
     harvest = grid.harvest(sun, shares)
     shape = hourly_shape(rig)[grid.clock_hours] * grid.hours
-    load = shape[:, None] * uses[grid.day_of_step]
+    load = uses[grid.day_of_step]
+    load *= shape[:, None]
     made = run(rig, energy, soc, harvest, load, grid.hours, temp_c)
     return _summary(rig, account.learned, made, grid, leaving, energy, temp_c, as_of, start, this_day, skies)
 
@@ -184,15 +189,22 @@ class _Grid:
     def hours(self) -> np.ndarray:
         return np.diff(self.bounds) / 3600
 
+    def steps_of(self, n: int) -> slice:
+        """The steps of the n-th day that are still ahead of `as_of`."""
+        first, end = np.searchsorted(self.day_of_step, (n, n + 1))
+        return slice(max(int(first), self.now), int(end))
+
     def harvest(self, sun: RigSun | None, shares: np.ndarray) -> np.ndarray:
         """Solar harvest in each step and future, Wh; each array held to its controller's limit."""
-        of_step = shares[self.day_of_step]
+        total = np.zeros((len(self.hours), shares.shape[1]), shares.dtype)
         if sun is None:
-            return np.zeros(of_step.shape)
-        total = 0.0
+            return total
         for array, limit in zip(sun.arrays, sun.limits_w, strict=True):
-            made = np.diff(array.at(self.bounds))[:, None] * of_step
-            total = total + (made if limit is None else np.minimum(made, limit * self.hours[:, None]))
+            made = shares[self.day_of_step]
+            made *= np.diff(array.at(self.bounds))[:, None]
+            if limit is not None:
+                np.minimum(made, limit * self.hours[:, None], out=made)
+            total += made
         return total
 
 
@@ -245,30 +257,32 @@ def _draw_uses(seed, learned: Learned, leaving: Drain, days: int, futures: int) 
 
 
 def _summary(rig, learned, made: Futures, grid, leaving, energy, temp_c, as_of, start, this_day, skies) -> Outlook:
-    spilt, used = made.spilt, made.used
-    solar = made.harvest - spilt
-    below = (made.level[1:] < rig.bank.everyday_floor - 1e-9)
-    missing = made.missing
-    below_hard = (missing > 1e-6) | (made.level[1:] < rig.bank.hard_floor - 1e-9)
-    ahead = np.arange(len(grid.day_of_step)) >= grid.now
-    to_date = np.zeros(made.level.shape[1])
-    outlooks, shortfall = {}, 0.0
+    count = made.level.shape[1]
+    to_date = np.zeros(count)
+    ever_below = ever_hard = np.zeros(count, dtype=bool)
+    # Below the hard floor nothing more is taken out, so what went unserved counts as short as well.
+    unserved, shortfall = made.part(slice(0, grid.now)).missing.sum(axis=0), 0.0
+    outlooks = {}
     for n, day in enumerate(grid.days):
-        steps = np.flatnonzero((grid.day_of_step == n) & ahead)
-        if day < this_day or not len(steps):
+        steps = grid.steps_of(n)
+        if day < this_day or steps.start >= steps.stop:
             continue
+        hours = made.part(steps)
+        spilt, wanting = hours.spilt.sum(axis=0), hours.missing.sum(axis=0)
+        solar = hours.harvest.sum(axis=0) - spilt
         if day > this_day:
-            to_date = to_date + solar[steps].sum(axis=0)
-        dawn, dusk = _dawn_and_dusk(made.harvest[steps], grid.clock_hours[steps])
+            to_date = to_date + solar
+        lowest = hours.level[1:].min(axis=0)
+        below = lowest < rig.bank.everyday_floor - LEVEL_GRAIN
+        below_hard = (wanting > LEVEL_GRAIN * energy) | (lowest < rig.bank.hard_floor - LEVEL_GRAIN)
+        ever_below, ever_hard = ever_below | below, ever_hard | below_hard
+        dawn, dusk = _dawn_and_dusk(hours.harvest, grid.clock_hours[steps])
         outlooks[day] = DayOutlook(
-            day, _range(solar[steps].sum(axis=0)), _range(to_date), _range(spilt[steps].sum(axis=0)),
-            _range(used[steps].sum(axis=0)),
-            _range(made.level[steps[dawn]]), _range(made.level[steps[dusk] + 1]),
-            float(below[steps].any(axis=0).mean()), float(below_hard[steps].any(axis=0).mean()))
+            day, _range(solar), _range(to_date), _range(spilt), _range(hours.used.sum(axis=0)),
+            _range(hours.level[dawn]), _range(hours.level[dusk + 1]), float(below.mean()), float(below_hard.mean()))
+        unserved = unserved + wanting
         if day <= this_day + timedelta(days=SHORTFALL_DAYS):
-            # Below the hard floor nothing more is taken out, so what went unserved counts as well.
-            short = ((rig.bank.everyday_floor - made.level[1:][steps].min(axis=0)) * energy
-                     + missing[:steps[-1] + 1].sum(axis=0))
+            short = (rig.bank.everyday_floor - lowest) * energy + unserved
             shortfall = max(shortfall, float(np.quantile(short, 0.9)))
     soc = float(np.median(made.level[grid.now]))
     floors = {"everyday_floor": rig.bank.everyday_floor, "hard_floor": rig.bank.hard_floor}
@@ -279,8 +293,7 @@ def _summary(rig, learned, made: Futures, grid, leaving, energy, temp_c, as_of, 
         dark_days={name: dark_autonomy(energy, soc, floor, leaving.wh) for name, floor in floors.items()},
         dark_range={name: dark_autonomy_range(energy, soc, floor, leaving) for name, floor in floors.items()},
         today=outlooks.get(this_day), days=listed,
-        chance_below_everyday_floor=float(below[ahead].any(axis=0).mean()),
-        chance_below_hard_floor=float(below_hard[ahead].any(axis=0).mean()),
+        chance_below_everyday_floor=float(ever_below.mean()), chance_below_hard_floor=float(ever_hard.mean()),
         first_risky_day=next((day for day, o in outlooks.items() if o.chance_below_everyday_floor > 0.1), None),
         shortfall_wh=shortfall,
         times=[datetime.fromtimestamp(t, as_of.tzinfo) for t in grid.bounds],

@@ -44,8 +44,8 @@ KINDS = {
     "number": Kind(_BARE, "a number", "3 or 2.5"),
 }
 
-_NUMBER = re.compile(r"[+-]?(?:(?:\d{1,3}(?: \d{3})+|\d+)(?:[.,]\d+)?|[.,]\d+)")
-_CLOCK = re.compile(r"(\d+)\s*(?::|h|hr|hours?)\s*([0-5]?\d)\s*(?:m|min|mins|minutes)?")
+_NUMBER = r"[+-]?(?:(?:\d{1,3}(?: \d{3})+|\d+)(?:[.,]\d+)?|[.,]\d+)"
+_CLOCK = r"(\d+)\s*(?::|h|hr|hours?)\s*([0-5]?\d)\s*(?:m|min|mins|minutes)?"
 _UNIT_NAMES = {_WATT: "W is a rate", _WATT_HOUR: "Wh is an amount", _AMP_HOUR: "Ah is a charge",
                _VOLT: "V is a voltage", _AMP: "A is a current", _HOUR: "h is a time",
                _BARE: "a bare number has no unit"}
@@ -79,7 +79,7 @@ def parse(text: str, kind: str, *, volts: float | None = None,
         raise QuantityError("nothing", wanted.words, wanted.example)
     if kind == "percent":
         value = _percent(clean, shown, wanted)
-    elif kind == "duration" and (clock := _CLOCK.fullmatch(clean)):
+    elif kind == "duration" and (clock := re.fullmatch(_CLOCK, clean)):
         value = int(clock[1]) + int(clock[2]) / 60
     else:
         value = _product(clean, shown, wanted, volts)
@@ -105,7 +105,7 @@ def _percent(clean: str, shown: str, wanted: Kind) -> float:
 
 
 def _number(text: str, shown: str, wanted: Kind) -> float:
-    if not _NUMBER.fullmatch(text):
+    if not re.fullmatch(_NUMBER, text):
         raise QuantityError(shown, wanted.words, wanted.example)
     if re.fullmatch(r"[+-]?[1-9]\d{0,2},\d{3}", text):
         # 1,200 is twelve hundred to one reader and one and a fifth to another: ask, do not guess.

@@ -4,10 +4,7 @@ import re
 import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
-from importlib.resources import files
 from pathlib import Path
-
-import platformdirs
 
 
 class DatabaseFault(Exception):
@@ -16,6 +13,7 @@ class DatabaseFault(Exception):
 
 def default_path() -> Path:
     """The file in the user's data folder."""
+    import platformdirs
     return Path(platformdirs.user_data_dir("voltaun", appauthor=False)) / "voltaun.db"
 
 
@@ -45,7 +43,7 @@ def prepare(path: Path) -> None:
 def migrations() -> list[tuple[int, str]]:
     """The numbered migrations in order, as (number, SQL)."""
     found = []
-    for file in files(__package__).joinpath("migrations").iterdir():
+    for file in (Path(__file__).parent / "migrations").iterdir():
         match = re.fullmatch(r"(\d{4})_\w+\.sql", file.name)
         if match:
             found.append((int(match[1]), file.read_text(encoding="utf-8")))

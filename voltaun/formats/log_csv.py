@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from voltaun.core.instants import resolve
+from voltaun.core.instants import clock_before, resolve
 from voltaun.core.inverter import ac_energy
 from voltaun.core.ledger import RECKONED, Interval, Reading
 from voltaun.core.rig import SKIES, Rig
@@ -181,16 +181,6 @@ def _full_at(text, at, line, zone, faults, warnings) -> datetime | None:
     if full is not None and full > at:
         faults.add(where, shown(text), "a time not after the reading's own")
     return full
-
-
-def clock_before(text: str, at: datetime, zone: ZoneInfo) -> datetime | None:
-    """The last time before an instant that the local clock showed `H:MM`; None when it is no clock time."""
-    hour, _, minute = text.partition(":")
-    if not (hour.isdigit() and minute.isdigit() and len(minute) == 2 and int(hour) < 24 and int(minute) < 60):
-        return None
-    local = at.astimezone(zone).replace(tzinfo=None, hour=int(hour), minute=int(minute), second=0)
-    full = resolve(local, zone)[0]
-    return full if full <= at else resolve(local - timedelta(days=1), zone)[0]
 
 
 def _in_order(found, faults, warnings) -> list[Reading]:

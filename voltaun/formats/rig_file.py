@@ -3,7 +3,7 @@
 import json
 from dataclasses import fields
 from functools import cache
-from importlib.resources import files
+from pathlib import Path
 
 from voltaun.core.rig import (
     Bank,
@@ -115,7 +115,7 @@ def _known(kind, document) -> dict:
 def _validator():
     # Imported here: a page that only shows a rig never needs it.
     from jsonschema import Draft202012Validator
-    schema = json.loads((files(__package__) / "rig.schema.json").read_text(encoding="utf-8"))
+    schema = json.loads(Path(__file__).with_name("rig.schema.json").read_text(encoding="utf-8"))
     return Draft202012Validator(schema)
 
 

@@ -1,6 +1,7 @@
 """The little that is needed to write SVG safely."""
 
 from collections.abc import Iterable
+from functools import cache
 
 from markupsafe import Markup, escape
 
@@ -10,23 +11,25 @@ def el(tag: str, *children, **attributes) -> Markup:
 
     Numbers are written to a tenth, which is finer than a screen shows.
     """
-    written = "".join(f' {_name(name)}="{escape(_value(value))}"'
-                      for name, value in attributes.items() if value is not None)
-    inner = "".join(str(escape(child)) for child in children if child is not None)
+    written = "".join([f' {_name(name)}="{_value(value)}"' for name, value in attributes.items() if value is not None])
+    inner = "".join([escape(child) for child in children if child is not None])
     return Markup(f"<{tag}{written}>{inner}</{tag}>") if inner else Markup(f"<{tag}{written}/>")
 
 
+@cache
 def _name(name: str) -> str:
     return name.rstrip("_").replace("_", "-") if name != "viewBox" else name
 
 
 def _value(value) -> str:
-    return f"{value:.1f}".rstrip("0").rstrip(".") if isinstance(value, float) else str(value)
+    if isinstance(value, float):
+        return f"{value:.1f}".removesuffix(".0")
+    return escape(value)
 
 
 def join(parts: Iterable) -> Markup:
     """Many elements as one."""
-    return Markup("".join(str(part) for part in parts if part is not None))
+    return Markup("".join([part for part in parts if part is not None]))
 
 
 def path(points: Iterable[tuple[float, float]], close: bool = False) -> str:

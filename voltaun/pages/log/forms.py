@@ -7,9 +7,9 @@ from wtforms import TextAreaField
 from wtforms.validators import Length, ValidationError
 
 from voltaun.core.bank import nominal_voltage
+from voltaun.core.instants import clock_before
 from voltaun.core.ledger import Reading
 from voltaun.core.rig import SKIES, Rig
-from voltaun.formats.log_csv import clock_before
 from voltaun.pages.fields import ChoiceField, ClockField, InstantField, QuantityField, RunField
 
 _FIELD_OF_SOURCE = {"solar": "solar_wh", "vehicle": "vehicle", "generator": "generator", "mains": "mains_wh"}

@@ -12,8 +12,6 @@ from voltaun.core.quantities import show_percent
 from voltaun.database import readings
 from voltaun.database.connection import transaction
 from voltaun.formats import FileFaults
-from voltaun.formats.log_csv import read_log, write_log
-from voltaun.formats.rig_file import write_rig
 from voltaun.pages import frame
 from voltaun.pages.log.forms import ReadingForm
 from voltaun.pages.log.sheet import Sheet
@@ -165,6 +163,7 @@ def _back(at):
 @pages.post("/log/import")
 def import_log():
     """Bring a log CSV in: all of it, or, with any fault, nothing and the list of faults."""
+    from voltaun.formats.log_csv import read_log
     sent = request.files.get("file")
     data = sent.read() if sent else b""
     if not data:
@@ -187,6 +186,7 @@ def import_log():
 @pages.get("/log.csv")
 def export_log():
     """The whole log as CSV, reckoned figures marked as such."""
+    from voltaun.formats.log_csv import write_log
     logged = [each.reading for each in readings.everything(frame.db(), g.kept.id)]
     account = reckon(frame.rig(), logged, frame.sun())
     return _download(write_log(frame.rig(), logged, account.intervals), "text/csv", "log.csv")
@@ -195,6 +195,7 @@ def export_log():
 @pages.get("/rig.json")
 def export_rig():
     """The rig as a rig file."""
+    from voltaun.formats.rig_file import write_rig
     return _download(write_rig(frame.rig()), "application/json", "rig.json")
 
 

@@ -8,9 +8,7 @@ from voltaun.core.cautions import for_rig
 from voltaun.core.rig import Rig, RigFaults
 from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
-from voltaun.formats.rig_file import rig_from
 from voltaun.pages import frame
-from voltaun.pages.rig.forms import RigForm
 
 pages = frame.page("rig")
 
@@ -18,13 +16,20 @@ pages = frame.page("rig")
 @pages.get("/rig")
 def show():
     """The page."""
-    return _render(RigForm.of(frame.rig(), g.kept.version), frame.rig())
+    return _render(_form(), frame.rig())
+
+
+def _form():
+    """The form of the rig as it is kept, or as it was sent."""
+    # Imported when the page is wanted: the start of the server should not wait for it.
+    from voltaun.pages.rig.forms import RigForm
+    return RigForm.of(frame.rig(), g.kept.version)
 
 
 @pages.post("/rig")
 def save():
     """Keep the rig as typed, or show what is wrong beside its field."""
-    form = RigForm.of(frame.rig(), g.kept.version)
+    form = _form()
     made, rest = _rig_of(form)
     if made is None:
         return _render(form, None, rest, 422)
@@ -47,12 +52,13 @@ def save():
 @pages.post("/rig/follows")
 def follows():
     """What follows from the figures as they are typed; nothing is kept."""
-    made, _ = _rig_of(RigForm.of(frame.rig(), g.kept.version))
+    made, _ = _rig_of(_form())
     return render_template("rig/follows.html", figures=figures(made) if made else None)
 
 
-def _rig_of(form: RigForm) -> tuple[Rig | None, list[str]]:
+def _rig_of(form) -> tuple[Rig | None, list[str]]:
     """The rig that was typed, or None and the faults that belong to no field."""
+    from voltaun.formats.rig_file import rig_from
     if not form.validate():
         return None, []
     try:

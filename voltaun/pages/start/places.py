@@ -2,12 +2,12 @@
 
 import re
 from functools import cache
-from importlib.resources import files
 
 
 @cache
 def zones() -> dict[str, tuple[float, float]]:
     """Every IANA zone of the table with its town's latitude and longitude, in order of name."""
+    from importlib.resources import files
     table = (files("tzdata") / "zoneinfo" / "zone.tab").read_text(encoding="utf-8")
     found = {}
     for line in table.splitlines():

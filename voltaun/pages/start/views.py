@@ -5,9 +5,7 @@ from flask import Blueprint, flash, g, make_response, redirect, render_template,
 from voltaun.core.rig import RigFaults
 from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
-from voltaun.demo.fill import fill
 from voltaun.pages import frame
-from voltaun.pages.start.forms import StartForm
 
 pages = Blueprint("start", __name__, template_folder="templates")
 
@@ -24,13 +22,19 @@ def home():
 @pages.get("/start")
 def ask():
     """The three questions."""
-    return _render(StartForm())
+    return _render(_form())
+
+
+def _form():
+    # Imported when the page is wanted: the start of the server should not wait for it.
+    from voltaun.pages.start.forms import StartForm
+    return StartForm()
 
 
 @pages.post("/start")
 def answer():
     """Make the rig that the answers describe and open its log."""
-    form = StartForm()
+    form = _form()
     if not form.validate():
         return _render(form, 422)
     try:
@@ -55,6 +59,7 @@ def answer():
 @pages.post("/start/demo")
 def demo():
     """Look around in the demo: the honey house and its log beside one's own rigs."""
+    from voltaun.demo.fill import fill
     return redirect(url_for("today.show", rig_id=fill(frame.db(), g.now)), 303)
 
 

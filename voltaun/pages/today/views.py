@@ -24,18 +24,15 @@ def show():
 def render(form: ReadingForm, status: int = 200):
     """The page with this form in it, as sent back when something in it is wrong."""
     look = frame.look(AHEAD)
+    first = look.today - timedelta(days=BACK)
+    logged = logged_days.by_day(frame.rig(), look.account.intervals, frame.sun(), first)
+    columns = strip.columns(first, look.today + timedelta(days=AHEAD), logged, look.outlook)
     return render_template("today/today.html", look=look, outlook=look.outlook, today=look.today, form=form,
-                           strips=_strips(look), shown_days=_columns(look, BACK, AHEAD), last=_last(look),
+                           strips=_strips(look, columns), columns=columns, last=_last(look),
                            cautions=for_now(frame.rig(), look.outlook)), status
 
 
-def _columns(look, back, ahead):
-    first = look.today - timedelta(days=back)
-    logged = logged_days.by_day(frame.rig(), look.account.intervals, frame.sun(), first)
-    return strip.columns(first, look.today + timedelta(days=ahead), logged, look.outlook)
-
-
-def _strips(look):
+def _strips(look, columns):
     """The strip at both sizes; a phone shows fewer days."""
     rig = frame.rig()
     levels = [(interval.end, interval.soc_end, interval.soc_basis == "read")
@@ -44,8 +41,9 @@ def _strips(look):
         levels = [(reading.at, reading.soc, True) for reading in look.readings if reading.soc is not None]
     floors = (rig.bank.everyday_floor, rig.bank.hard_floor)
     log = url_for("log.show", rig_id=frame.g.kept.id)
-    return [strip.draw(size, _columns(look, back, ahead), levels, look.outlook, floors, rig.zone, look.now, log)
-            for size, back, ahead in ((strip.WIDE, BACK, AHEAD), (strip.NARROW, 5, 6))]
+    fewer = [column for column in columns if -5 <= (column.day - look.today).days <= 6]
+    return [strip.draw(size, shown, levels, look.outlook, floors, rig.zone, look.now, log)
+            for size, shown in ((strip.WIDE, columns), (strip.NARROW, fewer))]
 
 
 def _last(look):

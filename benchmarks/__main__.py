@@ -1,0 +1,16 @@
+"""Prints every figure beside its yardstick and the ratio that was aimed at."""
+
+import tempfile
+from pathlib import Path
+
+from benchmarks import first_byte, futures, pages, wire
+
+
+def main():
+    with tempfile.TemporaryDirectory() as folder:
+        for measure in (futures, pages, first_byte, wire):
+            for line in measure.lines(Path(folder)):
+                print(line, flush=True)
+
+
+main()

@@ -1,0 +1,33 @@
+"""Today and Log with 60 days and with ten years of daily readings."""
+
+from datetime import UTC, datetime, timedelta
+
+from benchmarks.timing import side_by_side, told
+from voltaun.core.ledger import Reading
+from voltaun.database import clearsky, readings, rigs
+from voltaun.database.connection import connect, prepare, transaction
+from voltaun.demo.honey_house import RIG
+from voltaun.pages import create_app
+
+
+def application(path, days: int):
+    """A client on a database with so many daily readings up to now."""
+    now = datetime.now(UTC).replace(microsecond=0)
+    prepare(path)
+    db = connect(path)
+    clearsky.tables(db, RIG)
+    log = (Reading(now - timedelta(days=n, hours=1), soc=0.5 + n % 45 / 100, solar_wh=2000.0 + 311 * n % 4000,
+                   use_wh=3600.0 + 97 * n % 900) for n in range(days))
+    with transaction(db):
+        readings.add_many(db, rigs.add(db, RIG), log)
+    db.close()
+    return create_app(path).test_client()
+
+
+def lines(folder):
+    short, long = application(folder / "short.db", 60), application(folder / "long.db", 3653)
+    for page in ("today", "log"):
+        def get(client, page=page):
+            assert client.get(f"/1/{page}").status_code == 200
+        ours, theirs = side_by_side(lambda: get(long), lambda: get(short), 15)  # noqa: B023 (called at once)
+        yield told(f"{page.capitalize()} with ten years of days", ours, "with 60 days", theirs, 1.5)

@@ -1,0 +1,39 @@
+"""Makes the current pictures of the main views from the demo data, into docs/screenshots/."""
+
+import shutil
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+
+from tests.support import serving
+from voltaun import clock
+
+FOLDER = Path(__file__).parent / "screenshots"
+WIDE, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
+VIEWS = (("today", "/1/today", WIDE, "day"), ("today-night", "/1/today", WIDE, "night"),
+         ("today-phone", "/1/today", PHONE, "day"), ("log", "/1/log", WIDE, "day"), ("rig", "/1/rig", WIDE, "day"),
+         ("outlook", "/1/outlook", WIDE, "day"), ("additions", "/1/additions", WIDE, "day"),
+         ("first-run", "/start", WIDE, "day"))
+
+
+def main():
+    FOLDER.mkdir(exist_ok=True)
+    for old in FOLDER.glob("*.png"):
+        old.unlink()
+    with (tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright,
+          serving(Path(folder) / "demo.db", clock.now(), "demo") as address):
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"),
+                                             args=["--no-sandbox", "--disable-gpu", "--disable-background-networking"])
+        for name, path, window, ground in VIEWS:
+            context = browser.new_context(viewport=window, timezone_id="Australia/Hobart", locale="en-AU")
+            context.add_cookies([{"name": "ground", "value": ground, "url": address}])
+            page = context.new_page()
+            page.goto(address + path)
+            page.evaluate("document.fonts.ready")
+            page.screenshot(path=FOLDER / f"{name}.png")
+            context.close()
+        browser.close()
+
+
+main()

@@ -1,0 +1,69 @@
+import unittest
+from datetime import UTC, datetime, timedelta
+
+from tests.support import NOW, DatabaseCase, serving, sun_of
+from voltaun.core.learn import reckon
+from voltaun.core.outlook import learning_window, outlook
+from voltaun.database import readings, rigs
+from voltaun.demo import honey_house
+from voltaun.demo.fill import fill
+
+CLOCKS = (NOW, datetime(2026, 2, 3, 9, 30, tzinfo=UTC), datetime(2027, 6, 20, 3, 0, tzinfo=UTC))
+
+
+class HoneyHouse(unittest.TestCase):
+    def log(self, now=NOW, seed=honey_house.SEED):
+        return honey_house.log(now, sun_of(honey_house.RIG), seed)
+
+    def test_the_same_seed_and_clock_make_the_same_log(self):
+        self.assertEqual(self.log(), self.log())
+        self.assertNotEqual(self.log(), self.log(seed=8))
+
+    def test_it_has_the_habits_of_the_scenario_at_any_clock(self):
+        for now in CLOCKS:
+            with self.subTest(now):
+                log = self.log(now)
+                local = [reading.at.astimezone(honey_house.RIG.zone) for reading in log]
+                self.assertLessEqual(log[-1].at, now)
+                self.assertGreater(log[-1].at, now - timedelta(days=1.2))
+                self.assertEqual(len(log), 76 - 2)
+                gaps = [after.at - before.at for before, after in zip(log, log[1:], strict=False)]
+                self.assertEqual(sum(gap > timedelta(hours=40) for gap in gaps), 2)  # the days nobody looked
+                self.assertEqual(sum(at.hour < 9 for at in local), 1)
+                self.assertGreater(len({(at.hour, at.minute) for at in local}), 8)
+                self.assertEqual(sum(reading.solar_wh is None for reading in log), 7)
+                self.assertGreaterEqual(sum(reading.generator_wh is not None for reading in log), 2)
+                self.assertEqual(sum(reading.vehicle_hours is not None for reading in log), 7)
+
+    def test_several_days_are_full_before_two(self):
+        full = [reading.full_at.astimezone(honey_house.RIG.zone).hour for reading in self.log() if reading.full_at]
+        self.assertGreaterEqual(sum(hour < 14 for hour in full), 5)
+
+    def test_the_outlook_holds_what_came(self):
+        """The band of eight in ten for tomorrow's sun, made each day with what was known then, against the truth."""
+        sun, of = sun_of(honey_house.RIG), honey_house.RIG
+        log, held, made = self.log(seed=11), 0, 0
+        for n in range(30, len(log) - 1):
+            window = learning_window(log, log[n].at)
+            after = log[n + 1]
+            if after.solar_wh is None or not 20 < (after.at - log[n].at) / timedelta(hours=1) < 28:
+                continue
+            seen = outlook(of, window, reckon(of, window, sun), sun, log[n].at, days=1, futures=500).days[0].solar_wh
+            made += 1
+            held += seen.p10 <= after.solar_wh <= seen.p90
+        self.assertGreater(made, 25)
+        self.assertTrue(0.6 <= held / made <= 0.97, f"{held} of {made}")
+
+
+class Filling(DatabaseCase):
+    def test_filled_once(self):
+        first, again = fill(self.db, NOW), fill(self.db, NOW)
+        self.assertEqual(first, again)
+        self.assertEqual(rigs.get(self.db, first).rig, honey_house.RIG)
+        self.assertEqual(len(readings.everything(self.db, first)), 74)
+
+    def test_the_demo_command_serves_it(self):
+        import urllib.request
+        with (serving(self.path.with_name("demo.db"), command="demo") as address,
+              urllib.request.urlopen(address + "/1/today") as page):
+            self.assertIn("in hand if the sun stays away", page.read().decode())
