@@ -11,12 +11,15 @@ const here = dirname(fileURLToPath(import.meta.url));
 const root = dirname(here);
 const out = join(root, "voltaun", "static");
 const modules = join(here, "node_modules");
-const font = (name) => join(modules, "@fontsource-variable", name, "files", `${name}-latin-wght-normal.woff2`);
+const fonts = { "atkinson-hyperlegible-next": "atkinson-next", "brygada-1918": "brygada" };
 
 rmSync(out, { recursive: true, force: true });
 mkdirSync(join(out, "fonts"), { recursive: true });
-copyFileSync(font("atkinson-hyperlegible-next"), join(out, "fonts", "atkinson-next.woff2"));
-copyFileSync(font("brygada-1918"), join(out, "fonts", "brygada.woff2"));
+for (const [name, shipped] of Object.entries(fonts)) {
+  const from = join(modules, "@fontsource-variable", name);
+  copyFileSync(join(from, "files", `${name}-latin-wght-normal.woff2`), join(out, "fonts", `${shipped}.woff2`));
+  copyFileSync(join(from, "LICENSE"), join(out, "fonts", `${shipped}.OFL.txt`));
+}
 copyFileSync(join(modules, "htmx.org", "dist", "htmx.min.js"), join(out, "htmx.min.js"));
 copyFileSync(join(modules, "@alpinejs", "csp", "dist", "cdn.min.js"), join(out, "alpine-csp.min.js"));
 copyFileSync(join(here, "app.js"), join(out, "app.js"));

@@ -25,7 +25,7 @@ class Assets(unittest.TestCase):
         """`make assets` must have been run after the last change of what they are built from."""
         said = json.loads((ROOT / "voltaun/static/built.json").read_text())
         pages = below("voltaun/pages", ".html", ".py")
-        built = below("voltaun/static", ".css", ".js", ".svg", ".woff2")
+        built = below("voltaun/static", ".css", ".js", ".svg", ".woff2", ".txt")
         self.assertEqual(said["sources"], digest([*SOURCES, *pages]), "run `make assets` and commit voltaun/static")
         self.assertEqual(said["built"], digest(built), "voltaun/static was changed by hand; run `make assets`")
 

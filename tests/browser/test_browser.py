@@ -214,7 +214,7 @@ class RigAndAdditions(BrowserCase):
         page.get_by_label("Use a day").fill("5 kWh")
         page.get_by_label("Days in reserve").fill("2")
         page.get_by_label("Days in reserve").press("Tab")
-        self.shows("To live on 5.00 kWh a day with 2 days in reserve")
+        self.shows("To live on 5.00 kWh a day with two days in reserve")
         self.assertIn("reserve_days=2", page.url)
 
 

@@ -279,13 +279,14 @@ class RigAndAdditions(PagesCase):
     def test_every_figure_can_be_changed(self):
         fields = self.form() | {"name": "Shed", "bank-parallel": "2", "bank-everyday_floor": "30",
                                 "loads-0-name": "Pump", "loads-0-daily_wh": "0.3 kWh",
-                                "loads-0-pattern": "2 h within 9-16",
+                                "loads-0-pattern": "2 h within 9-16", "loads-0-months": "11-2 5",
                                 "arrays-0-shade_factor": " ".join(["0.9"] * 12), "vehicles-0-name": "Ute",
                                 "vehicles-0-charge_w": "12 V x 25 A"}
         self.assertEqual(self.client.post("/1/rig", data=fields).status_code, 303)
         made = rigs.get(self.db, 1).rig
         self.assertEqual((made.name, made.bank.parallel, made.bank.everyday_floor), ("Shed", 2, 0.3))
         self.assertEqual((made.loads[0].daily_wh, made.loads[0].pattern), (300, ("window", 9, 16, 2)))
+        self.assertEqual(made.loads[0].months, (11, 12, 1, 2, 5))
         self.assertEqual((made.arrays[0].shade_by_month[3], made.vehicles[0].charge_w), (0.9, 300))
 
     def test_bad_figures_are_refused_beside_their_fields(self):
@@ -295,7 +296,8 @@ class RigAndAdditions(PagesCase):
                               ({"place-timezone": "Mars"}, "time zone"), ({"name": ""}, "1 to 80"),
                               ({"arrays-0-panel_w": "many"}, "power"), ({"bank-chemistry": "lemon"}, "Not a valid"),
                               ({"arrays-0-tilt_deg": "120"}, "90"), ({"loads-0-name": "X"}, "daily_wh"),
-                              ({"loads-0-name": "X", "loads-0-daily_wh": "5", "loads-0-pattern": "often"}, "18-23")):
+                              ({"loads-0-name": "X", "loads-0-daily_wh": "5", "loads-0-pattern": "often"}, "18-23"),
+                              ({"loads-0-name": "X", "loads-0-daily_wh": "5", "loads-0-months": "13"}, "1 to 12")):
             with self.subTest(words):
                 answer = self.client.post("/1/rig", data=self.form() | change)
                 self.assertEqual(answer.status_code, 422)

@@ -18,6 +18,12 @@ def number(n: int) -> str:
     return _NUMBERS[n] if 0 <= n < len(_NUMBERS) else str(n)
 
 
+def days(n: float) -> str:
+    """A number of days: `three days`, `one day`, `2.5 days`."""
+    count = number(int(n)) if n == int(n) else f"{n:g}"
+    return f"{count} day{'' if n == 1 else 's'}"
+
+
 def month(n: int) -> str:
     """A month's name, January = 1."""
     return _MONTHS[n - 1]

@@ -135,7 +135,7 @@ class _Simulation:
             chances = _FOLLOWS.get(self.sky, (0.3, 0.5, 0.2))
             self.sky = str(self.rng.choice(("clear", "mixed", "overcast"), p=chances))
         middle, spread = _SHARES[self.sky]
-        self.share = max(0.02, self.rng.normal(middle, spread)) * (0.6 if back in _WET else 1.0)
+        self.share = max(0.02, self.rng.normal(middle, spread)) * (0.8 if back in _WET else 1.0)
         self.day_use = TRUTH.use_wh_per_day * max(0.5, self.rng.normal(1, 0.11))
 
     def _step(self, start, end, hours, back):
@@ -144,7 +144,7 @@ class _Simulation:
         use = self.day_use * _HOURLY[local.hour] / _HOURLY.sum() * hours
         drive = _DRIVES.get(back, 0.0)
         ute = 320 * hours if drive and 10 <= local.hour < 10 + drive else 0.0
-        if self.shown < 0.26 and self.set_runs == 0 and 17 <= local.hour < 21:
+        if self.shown < 0.22 and self.set_runs == 0 and 17 <= local.hour < 21:
             self.set_runs = 5.0
         petrol = 0.0
         if self.set_runs > 0:
@@ -180,7 +180,7 @@ class _Simulation:
         read = {name: float(round(wh * noise[name])) for name, wh in self.meters.items()}
         skip_use = self.rng.random() < 0.15 and back not in _NO_SOLAR
         reading = Reading(
-            at=at, soc=round(self.shown, 2),
+            at=at, soc=float(round(self.shown, 2)),
             solar_wh=None if back in _NO_SOLAR else read["solar"],
             vehicle_hours=_DRIVES.get(back),
             generator_wh=read["generator"] or None,

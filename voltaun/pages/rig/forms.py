@@ -26,7 +26,7 @@ class ShadeField(TypedField):
 
 
 class PatternField(TypedField):
-    """When a load runs: `always`, `18-23`, or `2 h within 9-16`."""
+    """When a load runs: `always`, `18-23`, or `2 h in 9-16`."""
 
     _HOURS = r"(\d{1,2}(?:\.\d+)?) ?[-–] ?(\d{1,2}(?:\.\d+)?)"
 
@@ -38,14 +38,36 @@ class PatternField(TypedField):
             return {"hours": [float(match[1]), float(match[2])]}
         if match := re.fullmatch(r"(.+?) (?:within|in) " + self._HOURS, text):
             return {"window": [float(match[2]), float(match[3])], "run_hours": parse(match[1], "duration", low=0.01)}
-        raise QuantityError(repr(text), "when it runs", "always, 18-23 or 2 h within 9-16")
+        raise QuantityError(repr(text), "when it runs", "always, 18-23 or 2 h in 9-16")
 
     def show(self, value):
         if value is None or value == "always":
             return value or ""
         if "hours" in value:
             return "{:g}-{:g}".format(*value["hours"])
-        return "{:g} h within {:g}-{:g}".format(value["run_hours"], *value["window"])
+        return "{:g} h in {:g}-{:g}".format(value["run_hours"], *value["window"])
+
+
+class MonthsField(TypedField):
+    """The months a load is used: `all`, or their numbers: `12 1 2`, `5-9`."""
+
+    def read(self, text):
+        if text.lower() == "all":
+            return list(range(1, 13))
+        months = []
+        for part in text.replace(",", " ").split():
+            match = re.fullmatch(r"(\d{1,2})(?:[-–](\d{1,2}))?", part)
+            ends = [int(end) for end in match.groups() if end] if match else [0]
+            if not all(1 <= end <= 12 for end in ends):
+                raise QuantityError(repr(text), "months from 1 to 12", "all, 12 1 2 or 5-9")
+            # From October to March goes round the new year.
+            months += [(ends[0] - 1 + n) % 12 + 1 for n in range((ends[-1] - ends[0]) % 12 + 1)]
+        return list(dict.fromkeys(months))
+
+    def show(self, value):
+        if value is None:
+            return ""
+        return "all" if len(value) == 12 else " ".join(map(str, value))
 
 
 class PlaceForm(Form):
@@ -102,12 +124,12 @@ class LoadForm(Form):
     name = StringField("Load")
     daily_wh = QuantityField("Wh a day", "energy")
     side = SelectField("Side", choices=[("ac", "AC"), ("dc", "DC")])
-    running_w = QuantityField("Running, W", "power")
+    running_w = QuantityField("On, W", "power")
     surge_w = QuantityField("Start, W", "power")
     priority = SelectField("Priority", choices=[(word, word) for word in PRIORITIES], default="wanted")
     pattern = PatternField("Runs")
     evidence = SelectField("Known by", choices=[(word, word) for word in EVIDENCE], default="guess")
-    months = HiddenField()
+    months = MonthsField("Months")
 
 
 GROUPS = {"arrays": ArrayForm, "vehicles": ChargerForm, "generators": GeneratorForm, "mains": ChargerForm,
@@ -139,8 +161,6 @@ class RigForm(FlaskForm):
         document["version"] = version
         document["bank"]["kind"] = "station" if rig.bank.is_station else "units"
         document["inverter"] = {"there": rig.inverter is not None} | (document["inverter"] or {})
-        for load in document["loads"]:
-            load["months"] = " ".join(map(str, load["months"]))
         form = cls(data=document)
         if not form.is_submitted():
             for group in GROUPS:
@@ -159,9 +179,6 @@ class RigForm(FlaskForm):
                 "use_side": self.use_side.data, "soc_from": self.soc_from.data}
         for group in GROUPS:
             made[group] = [_filled(row) for row in self[group] if (row["name"].data or "").strip()]
-        for load in made["loads"]:
-            if "months" in load:
-                load["months"] = [int(month) for month in load["months"].split() if month.isdigit()]
         return made
 
     def show_faults(self, faults: list[Fault]) -> list[str]:
