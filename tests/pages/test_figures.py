@@ -1,0 +1,113 @@
+import re
+import unittest
+import xml.etree.ElementTree as ElementTree
+from datetime import UTC, date, datetime, timedelta
+
+from tests.support import HOBART, NOW, readings, rig, sun_of
+from voltaun.core import days
+from voltaun.core.instants import zone
+from voltaun.core.learn import reckon
+from voltaun.core.outlook import outlook
+from voltaun.database.readings import KeptReading
+from voltaun.pages.figures import fan, glass, strip, weave
+from voltaun.pages.figures.svg import el
+from voltaun.pages.log.sheet import Sheet
+
+ZONE = zone("Australia/Hobart")
+
+
+def parts(markup):
+    """The drawing as a tree; fails on anything that is no XML, and on a number that is none."""
+    assert "nan" not in markup and "inf" not in markup, markup
+    return ElementTree.fromstring(str(markup))
+
+
+class Drawings(unittest.TestCase):
+    def setUp(self):
+        self.rig = rig(place=HOBART)
+        self.sun = sun_of(self.rig)
+        log = readings(*({"soc": 0.35 + 0.05 * (n % 9), "solar_wh": 1500 + 200 * n, "use_wh": 2100,
+                          "sky": ("clear", "mixed", "overcast", "storm")[n % 4]} for n in range(20)),
+                       start=NOW - timedelta(days=19, hours=12))
+        self.account = reckon(self.rig, log, self.sun)
+        self.outlook = outlook(self.rig, log, self.account, self.sun, NOW)
+        logged = days.by_day(self.rig, self.account.intervals, self.sun)
+        today = date(2026, 11, 25)
+        self.columns = strip.columns(today - timedelta(days=14), today + timedelta(days=10), logged, self.outlook)
+
+    def strip(self, size=strip.WIDE, shown=None, levels=None, seen="as it is"):
+        levels = levels if levels is not None else [(i.end, i.soc_end, True) for i in self.account.intervals]
+        seen = self.outlook if seen == "as it is" else seen
+        return parts(strip.draw(size, shown or self.columns, levels, seen, (0.2, 0.1), ZONE, NOW, "/1/log"))
+
+    def test_text_is_escaped_and_numbers_are_short(self):
+        self.assertEqual(el("text", "<b>", x=1.25, y=3.0, class_='a"b'),
+                         '<text x="1.2" y="3" class="a&#34;b">&lt;b&gt;</text>')
+
+    def test_strip_has_a_link_a_day_with_its_figures_in_words(self):
+        drawn = self.strip()
+        links = drawn.findall(".//a")
+        self.assertEqual(len(links), 25)
+        self.assertEqual([link.get("tabindex") for link in links].count("0"), 1)
+        self.assertEqual(links[14].get("href"), "/1/log?day=2026-11-25")
+        self.assertIn("below the floor", links[20].get("data-line"))
+        self.assertRegex(links[5].get("data-line"), r"in sun 3\.\d+ kWh; used 2\.10 kWh")
+        self.assertEqual(drawn.get("viewBox"), "0 0 1060 330")
+        self.assertTrue(drawn.find("title").text and drawn.find("desc").text)
+
+    def test_nothing_is_drawn_outside_the_picture(self):
+        for size in (strip.WIDE, strip.NARROW):
+            drawn = self.strip(size)
+            for box in drawn.iter("rect"):
+                self.assertGreaterEqual(float(box.get("y")), -0.1)
+                self.assertLessEqual(float(box.get("y")) + float(box.get("height")), size.height + 0.1)
+                self.assertGreaterEqual(float(box.get("height")), 0)
+            for path in drawn.iter("path"):
+                for x, y in re.findall(r"[ML](-?[\d.]+) (-?[\d.]+)", path.get("d")):
+                    self.assertTrue(-1 <= float(x) <= size.width + 1, path.get("d"))
+                    self.assertTrue(-1 <= float(y) <= size.height + 1, path.get("d"))
+
+    def test_an_empty_log_still_draws(self):
+        empty = strip.columns(date(2026, 11, 11), date(2026, 12, 5), {}, None)
+        drawn = self.strip(shown=empty, levels=[], seen=None)
+        self.assertIn("nothing logged", drawn.find(".//a").get("data-line"))
+
+    def test_every_source_has_a_weave_of_its_own(self):
+        fills = {source: weave.fill(source) for source in ("solar", "vehicle", "generator", "mains")}
+        self.assertEqual(len(set(fills.values())), 4)
+        defined = {pattern.get("id") for pattern in parts(weave.definitions()).iter("pattern")}
+        self.assertTrue({fill[5:-1] for fill in fills.values() if fill.startswith("url")} <= defined)
+
+    def test_glass_at_every_level_and_without_one(self):
+        for soc in (None, 0.0, 0.07, 0.2, 0.61, 1.0):
+            for days_per_soc in (None, 0.4, 2.2, 60.0):
+                for draw in (glass.upright, glass.lying):
+                    drawn = parts(draw(soc, 0.2, 0.1, days_per_soc))
+                    self.assertIn("No level" if soc is None else f"{round(soc * 100)} %", drawn.find("title").text)
+
+    def test_fan_covers_the_days_it_is_made_for(self):
+        drawn = parts(fan.draw(self.outlook, (0.2, 0.1), ZONE, 1060, 360, 13, "fan"))
+        words = [text.text for text in drawn.iter("text")]
+        self.assertIn("everyday floor", words)
+        self.assertIn("now", words)
+        self.assertIn("5", words)
+
+
+class Sheets(unittest.TestCase):
+    def test_weeks_and_months_sum_their_days(self):
+        of = rig()
+        start = datetime(2026, 10, 20, 8, tzinfo=UTC)
+        log = readings(*({"soc": 0.5, "solar_wh": 1000, "use_wh": 900} for _ in range(36)), start=start)
+        kept = [KeptReading(n, 1, reading) for n, reading in enumerate(log)]
+        account = reckon(of, log, sun_of(of))
+        split = days.by_day(of, account.intervals, sun_of(of))
+        sheet = Sheet(of, kept, account, split, date(2026, 10, 19), date(2026, 11, 29), older=False, newer=False)
+        self.assertAlmostEqual(sum(week.sum.harvest_wh for week in sheet.weeks), 35_000)
+        self.assertAlmostEqual(sum(total.use_wh for _, total in sheet.months), 35 * 900)
+        self.assertEqual([month.month for month, _ in sheet.months], [11, 10])
+        newest = [row.day for row in sheet.weeks[0].rows]
+        self.assertEqual(newest, sorted(newest, reverse=True))
+        self.assertEqual(sum(len(week.rows) for week in sheet.weeks), 36)
+        self.assertIsNone(sheet.weeks[-1].rows[-1].interval)
+        later = Sheet(of, kept, account, split, date(2026, 11, 2), date(2026, 11, 29), older=True, newer=False)
+        self.assertEqual([month.month for month, _ in later.months], [])

@@ -1,0 +1,80 @@
+"""The rules of the house that no single module can keep by itself."""
+
+import ast
+import subprocess
+import sys
+import unittest
+
+from tests.support import ROOT, DatabaseCase, environment, readings, rig, table
+from voltaun.core import sun
+from voltaun.database import clearsky
+from voltaun.database import readings as kept
+from voltaun.database.connection import transaction
+
+ALLOWED = {"core": {"core"}, "database": {"core", "database"}, "formats": {"core", "formats"}}
+CORE_NEVER = {"flask", "sqlite3", "click", "jinja2", "werkzeug", "os", "pathlib", "random", "time"}
+
+
+def imports(path):
+    """Every module that a file imports, at the top or inside a function."""
+    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.Import):
+            yield from (name.name for name in node.names)
+        elif isinstance(node, ast.ImportFrom):
+            yield node.module
+
+
+class Dependence(unittest.TestCase):
+    def test_it_goes_one_way(self):
+        for folder, allowed in ALLOWED.items():
+            for path in (ROOT / "voltaun" / folder).glob("*.py"):
+                for name in imports(path):
+                    parts = name.split(".")
+                    if parts[0] == "voltaun" and len(parts) > 1:
+                        self.assertIn(parts[1], allowed, f"{path.name} imports {name}")
+                    if folder == "core":
+                        self.assertNotIn(parts[0], CORE_NEVER, f"{path.name} imports {name}")
+
+    def test_the_core_reads_no_clock(self):
+        for path in (ROOT / "voltaun" / "core").glob("*.py"):
+            text = path.read_text(encoding="utf-8")
+            for word in ("datetime.now", "date.today", "utcnow", "open(", "default_rng()"):
+                self.assertNotIn(word, text, path.name)
+
+    def test_public_functions_of_the_core_say_what_they_do(self):
+        for path in (ROOT / "voltaun" / "core").glob("*.py"):
+            for node in ast.parse(path.read_text(encoding="utf-8")).body:
+                if isinstance(node, ast.FunctionDef | ast.ClassDef) and not node.name.startswith("_"):
+                    self.assertTrue(ast.get_docstring(node), f"{path.name}: {node.name}")
+
+
+class HeavyImports(DatabaseCase):
+    SCRIPT = """
+import sys
+from voltaun.pages import create_app
+client = create_app(sys.argv[1]).test_client()
+for page in ("today", "log", "rig", "outlook", "additions"):
+    assert client.get(f"/1/{page}").status_code == 200, page
+print(*sorted({name.partition(".")[0] for name in sys.modules} & {"pandas", "pvlib", "scipy", "jsonschema", "h5py"}))
+"""
+
+    def test_no_page_waits_for_them_once_the_table_is_kept(self):
+        with transaction(self.db):
+            kept.add_many(self.db, self.rig_id, readings({"soc": 0.5}, {"soc": 0.6, "solar_wh": 2000}))
+        done = subprocess.run([sys.executable, "-c", self.SCRIPT, str(self.path)], cwd=ROOT, env=environment(),
+                              text=True, capture_output=True, timeout=60, check=False)
+        self.assertEqual((done.stdout.strip(), done.returncode), ("", 0), done.stderr[-1500:])
+
+
+class ClearSkyTables(DatabaseCase):
+    def test_a_table_is_made_once_for_each_plane_and_kept(self):
+        made = []
+        before = clearsky.make_table
+        self.addCleanup(setattr, clearsky, "make_table", before)
+        clearsky.make_table = lambda plane: made.append(plane) or table(plane)
+        two = rig(arrays=(*self.rig.arrays, *rig(arrays=()).arrays, type(self.rig.arrays[0])("Wall", 200, 2, 90, 0)))
+        for _ in range(3):
+            tables = clearsky.tables(self.db, two)
+        self.assertEqual(made, [sun.planes(two)[1]])
+        self.assertTrue((tables[0] == table(sun.planes(two)[0])).all())
+        self.assertIsNone(clearsky.sun_of(self.db, rig(arrays=())))
