@@ -5,7 +5,8 @@ from pathlib import Path
 
 from tests.support import ROOT
 
-SOURCES = ("assets/app.css", "assets/app.js", "assets/icon.svg", "assets/build.mjs", "assets/package-lock.json")
+SOURCES = ("assets/app.css", "assets/night.css", "assets/app.js", "assets/icon.svg", "assets/build.mjs",
+           "assets/package-lock.json")
 
 
 def digest(files) -> str:

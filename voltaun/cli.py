@@ -245,6 +245,8 @@ def outlook(rig_file, log_file, as_of, days, futures, seed, skies, as_json):
                                 _skies(skies))
     except outlooks.NoOutlook as error:
         raise Refused(f"{log_file}: {error}") from error
+    except ValueError as error:
+        raise Refused(f"--{error}") from error
     _say(outlook_answer(made, rig.zone), lambda: tables.outlook_table(rig, made), as_json)
 
 

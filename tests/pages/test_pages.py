@@ -70,8 +70,8 @@ class Frame(PagesCase):
 
     def test_strange_hosts_and_posts_without_the_mark_are_refused(self):
         self.assertEqual(self.client.get("/1/today", headers={"Host": "evil.example"}).status_code, 400)
-        for path in ("/1/readings", "/1/readings/1", "/1/undo/1", "/1/log/import", "/1/rig", "/1/rig/follows", "/start",
-                     "/start/demo", "/ground"):
+        for path in ("/1/readings", "/1/readings/1", "/1/undo/1", "/1/log/import", "/1/rig", "/1/rig/follows",
+                     "/1/rig/remove", "/start", "/start/demo", "/start/restore/1", "/ground"):
             self.assertEqual(self.client.post(path, data={"soc": "50"}).status_code, 400, path)
         self.assertEqual(self.log(), [])
 
@@ -211,7 +211,9 @@ class Log(PagesCase):
         self.assertEqual(self.log()[1].soc, 0.55)
         same = self.change(2, soc="55")
         self.assertEqual(same.status_code, 303)
-        self.assertEqual(self.change(99).status_code, 409)
+        gone = self.change(99, soc="21")
+        self.assertEqual(gone.status_code, 409)
+        self.shows('value="21"', gone.text)
 
     def test_bad_edit_stays_open_with_what_was_typed(self):
         answer = self.change(2, soc="140")
@@ -310,6 +312,26 @@ class RigAndAdditions(PagesCase):
         answer = self.client.post("/1/rig/follows", data=self.form() | {"bank-series": "0"})
         self.shows("once the figures fit", answer.text)
         self.assertEqual(rigs.get(self.db, 1).rig, self.rig)
+
+    def test_removed_with_its_name_and_brought_back_with_its_log(self):
+        self.keep(*readings({"soc": 0.5}))
+        unsure = self.post("/1/rig/remove", {"name": "Other"})
+        self.assertEqual(unsure.status_code, 422)
+        self.shows("expected “Test rig”", unsure.text)
+        self.post("/1/rig/remove", {"name": "Test rig"})
+        page = self.client.get("/start").text
+        self.assertEqual(self.client.get("/1/today").status_code, 404)
+        self.assertEqual(rigs.names(self.db), [])
+        path = re.search(r'action="(/start/restore/1)"', page)[1]
+        with transaction(self.db):
+            other = rigs.add(self.db, self.rig)
+        self.client.post(path, data={"csrf_token": csrf(page)})
+        self.assertEqual(self.client.get("/1/today").status_code, 404)
+        with transaction(self.db):
+            rigs.remove(self.db, other)
+        self.client.post(path, data={"csrf_token": csrf(page)})
+        self.assertEqual(self.client.get("/1/today").status_code, 200)
+        self.assertEqual(len(self.log()), 1)
 
     def test_stale_rig_is_not_overwritten(self):
         fields = self.form()

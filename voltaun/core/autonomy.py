@@ -35,7 +35,8 @@ def drain(rig: Rig, learned: Learned | None, month: int | None) -> Drain | None:
     if learned and learned.use:
         use, days = learned.use, learned.use.intervals
         spread = ((days * (use.sd or 0) ** 2 + 3 * (0.25 * use.mean) ** 2) / (days + 3)) ** 0.5
-        return Drain(use.mean, standby, learned.steady_draw_w * 24, spread, days, "log")
+        hidden = learned.steady_draw_w * 24 * use.read_share
+        return Drain(use.mean, standby, hidden, spread, days, "log")
     listed = daily_use(rig, month)
     if not listed:
         return None

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from voltaun.core.ledger import DIRECT_SHARE, Interval, Reading, intervals
+from voltaun.core.ledger import DIRECT_SHARE, READ, Interval, Reading, intervals
 from voltaun.core.rig import Rig
 from voltaun.core.sun import RigSun
 
@@ -34,16 +34,20 @@ class Leg:
     solar_wh: float | None
     clear_sky_wh: float | None
     capped: bool
-    unexplained_wh: float | None
+    use_read: bool
 
 
 @dataclass(frozen=True)
 class UseLearned:
-    """Use on the DC side, Wh per 24 h: each leg's rate, their mean by time and their spread."""
+    """Use on the DC side, Wh per 24 h: each leg's rate, their mean by time and their spread.
+
+    read_share is how much of that time the use was read; reckoned use holds a hidden draw already.
+    """
 
     rates: np.ndarray
     mean: float
     sd: float | None
+    read_share: float = 1.0
 
     @property
     def intervals(self) -> int:
@@ -144,7 +148,7 @@ def _leg(group: list[Interval], hours: float) -> Leg:
     return Leg(hours, total(i.use_wh for i in group) if trusted else None,
                total(i.harvest["solar"] for i in group) if trusted else None,
                total(i.clear_sky_wh for i in group), any(i.capped for i in group),
-               total(i.unexplained_wh for i in group))
+               all(i.use_basis == READ for i in group))
 
 
 def _use(legs: list[Leg]) -> UseLearned | None:
@@ -152,8 +156,10 @@ def _use(legs: list[Leg]) -> UseLearned | None:
     if not known:
         return None
     rates = np.array([leg.use_wh / leg.hours * 24 for leg in known])
-    mean = sum(leg.use_wh for leg in known) / sum(leg.hours for leg in known) * 24
-    return UseLearned(rates, mean, float(rates.std(ddof=1)) if len(rates) > 1 else None)
+    hours = sum(leg.hours for leg in known)
+    mean = sum(leg.use_wh for leg in known) / hours * 24
+    read_share = sum(leg.hours for leg in known if leg.use_read) / hours
+    return UseLearned(rates, mean, float(rates.std(ddof=1)) if len(rates) > 1 else None, read_share)
 
 
 def _share(legs: list[Leg]) -> ShareLearned:

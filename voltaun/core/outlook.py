@@ -90,7 +90,7 @@ class Outlook:
     times: list[datetime]
     fan: np.ndarray  # (times, quantiles)
     learned: Learned
-    skies: dict[date, str]
+    futures: int
 
     @property
     def stale_days(self) -> float:
@@ -128,7 +128,7 @@ def outlook(rig: Rig, readings: list[Reading], account: Account, sun: RigSun | N
 
     readings, account  the learning window (see `learning_window`) and its reckoning
     sun     the rig's clear-sky harvest; skies  words given for coming days
-    Raises NoOutlook when there is no level to start from, or no use known.
+    Raises NoOutlook when there is no level to start from or no use known, ValueError for a sky it cannot take.
     """
     level = last_level(readings, account)
     if level is None:
@@ -138,10 +138,12 @@ def outlook(rig: Rig, readings: list[Reading], account: Account, sun: RigSun | N
         raise NoOutlook(f"The last reading of the level is {(as_of - start).days} days old; "
                         "nobody can tell from it where the bank stands today.")
     skies = skies or {}
-    for word in skies.values():
-        if word not in SKIES:
-            raise ValueError(f"found sky {word!r}, expected one of {', '.join(SKIES)}")
     this_day = local_day(as_of, rig.zone)
+    for day, word in skies.items():
+        if word not in SKIES:
+            raise ValueError(f"sky: found {word!r}, expected one of {', '.join(SKIES)}")
+        if not 0 <= (day - this_day).days <= days:
+            raise ValueError(f"sky: found {day}, expected a day from {this_day} to {this_day + timedelta(days=days)}")
     leaving = drain(rig, account.learned, this_day.month)
     if leaving is None:
         raise NoOutlook("Nothing is known of the use yet: neither the log nor a list of loads tells it.")
@@ -157,7 +159,7 @@ def outlook(rig: Rig, readings: list[Reading], account: Account, sun: RigSun | N
     load = uses[grid.day_of_step]
     load *= shape[:, None]
     made = run(rig, energy, soc, harvest, load, grid.hours, temp_c)
-    return _summary(rig, account.learned, made, grid, leaving, energy, temp_c, as_of, start, this_day, skies)
+    return _summary(rig, account.learned, made, grid, leaving, energy, temp_c, as_of, start, this_day)
 
 
 @dataclass(frozen=True)
@@ -256,7 +258,7 @@ def _draw_uses(seed, learned: Learned, leaving: Drain, days: int, futures: int) 
     return drawn * np.exp(_stream(seed, 4).standard_normal(futures) * unsure) + leaving.hidden_wh
 
 
-def _summary(rig, learned, made: Futures, grid, leaving, energy, temp_c, as_of, start, this_day, skies) -> Outlook:
+def _summary(rig, learned, made: Futures, grid, leaving, energy, temp_c, as_of, start, this_day) -> Outlook:
     count = made.level.shape[1]
     to_date = np.zeros(count)
     ever_below = ever_hard = np.zeros(count, dtype=bool)
@@ -297,7 +299,7 @@ def _summary(rig, learned, made: Futures, grid, leaving, energy, temp_c, as_of, 
         first_risky_day=next((day for day, o in outlooks.items() if o.chance_below_everyday_floor > 0.1), None),
         shortfall_wh=shortfall,
         times=[datetime.fromtimestamp(t, as_of.tzinfo) for t in grid.bounds],
-        fan=_quantiles(made.level), learned=learned, skies=skies)
+        fan=_quantiles(made.level), learned=learned, futures=count)
 
 
 def _range(values: np.ndarray) -> Range:

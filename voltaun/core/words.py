@@ -13,6 +13,11 @@ _MONTHS = ("January", "February", "March", "April", "May", "June", "July", "Augu
            "November", "December")
 
 
+def begin(text: str) -> str:
+    """A sentence with its first letter large, the rest as it is."""
+    return text[:1].upper() + text[1:]
+
+
 def number(n: int) -> str:
     """A small number in letters."""
     return _NUMBERS[n] if 0 <= n < len(_NUMBERS) else str(n)
@@ -74,8 +79,7 @@ def in_hand(outlook: Outlook) -> str:
     days = outlook.dark_days["everyday_floor"]
     if days <= 0:
         return "The bank is at or below your everyday floor"
-    text = stretch(days)
-    return f"{text[0].upper()}{text[1:]} in hand if the sun stays away"
+    return f"{begin(stretch(days))} in hand if the sun stays away"
 
 
 def odds(outlook: Outlook, today: date) -> str:

@@ -28,18 +28,18 @@ class KeptRig:
 
 def names(connection: sqlite3.Connection) -> list[tuple[int, str]]:
     """All rigs as (id, name), in order of name."""
-    return [tuple(row) for row in connection.execute("SELECT id, name FROM rig ORDER BY name")]
+    return [tuple(row) for row in connection.execute("SELECT id, name FROM rig WHERE removed = 0 ORDER BY name")]
 
 
 def find(connection: sqlite3.Connection, name: str) -> KeptRig | None:
     """The rig of this name, or None."""
-    row = connection.execute("SELECT id FROM rig WHERE name = ?", (name,)).fetchone()
+    row = connection.execute("SELECT id FROM rig WHERE name = ? AND removed = 0", (name,)).fetchone()
     return get(connection, row["id"]) if row else None
 
 
 def get(connection: sqlite3.Connection, rig_id: int) -> KeptRig | None:
     """The rig of this number, or None."""
-    row = connection.execute("SELECT * FROM rig WHERE id = ?", (rig_id,)).fetchone()
+    row = connection.execute("SELECT * FROM rig WHERE id = ? AND removed = 0", (rig_id,)).fetchone()
     if row is None:
         return None
     bank = connection.execute("SELECT * FROM bank WHERE rig_id = ?", (rig_id,)).fetchone()
@@ -93,6 +93,19 @@ def save(connection: sqlite3.Connection, kept: KeptRig, rig: Rig) -> None:
     connection.execute("DELETE FROM charger WHERE rig_id = ?", (kept.id,))
     connection.execute("DELETE FROM load WHERE rig_id = ?", (kept.id,))
     _write_parts(connection, kept.id, rig)
+
+
+def remove(connection: sqlite3.Connection, rig_id: int) -> None:
+    """Take a rig and its log out of sight; `restore` brings them back. To be called in a transaction."""
+    connection.execute("UPDATE rig SET removed = 1 WHERE id = ?", (rig_id,))
+
+
+def restore(connection: sqlite3.Connection, rig_id: int) -> None:
+    """Bring a removed rig back. To be called in a transaction. Raises RigNameTaken."""
+    try:
+        connection.execute("UPDATE rig SET removed = 0 WHERE id = ?", (rig_id,))
+    except sqlite3.IntegrityError as error:
+        raise RigNameTaken from error
 
 
 def _rig_row(rig: Rig) -> dict:

@@ -1,6 +1,7 @@
 """What every page stands in: the rig of the address, the sight-glass, the pages' names, and the ground."""
 
 import hashlib
+from datetime import timedelta
 from functools import cache
 from pathlib import Path
 
@@ -29,7 +30,7 @@ def install(app: Flask) -> None:
     app.template_global("static_url")(static_url)
     app.jinja_env.globals.update(words=words, swatch=weave.swatch, source_words=weave.SOURCE_WORDS)
     app.jinja_env.filters.update(energy=show_energy, power=show_power, percent=show_percent,
-                                 duration=show_duration, chance=words.chance)
+                                 duration=show_duration, chance=words.chance, begin=words.begin)
 
 
 def page(name: str) -> Blueprint:
@@ -61,7 +62,7 @@ class Look:
 
     def __init__(self, days: int):
         self.now = g.now
-        first = self.now - outlooks.timedelta(days=outlooks.LEARN_DAYS)
+        first = self.now - timedelta(days=outlooks.LEARN_DAYS)
         self.readings = [kept.reading for kept in readings.since(db(), g.kept.id, first)
                          if kept.reading.at <= self.now]
         self.account = reckon(rig(), self.readings, sun())

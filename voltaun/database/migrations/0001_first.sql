@@ -5,7 +5,7 @@ CREATE TABLE setting (
 
 CREATE TABLE rig (
     id           INTEGER PRIMARY KEY,
-    name         TEXT NOT NULL UNIQUE CHECK (trim(name) <> ''),
+    name         TEXT NOT NULL CHECK (trim(name) <> ''),
     version      INTEGER NOT NULL DEFAULT 1,
     latitude     REAL NOT NULL CHECK (latitude BETWEEN -90 AND 90),
     longitude    REAL NOT NULL CHECK (longitude BETWEEN -180 AND 180),
@@ -13,8 +13,12 @@ CREATE TABLE rig (
     timezone     TEXT NOT NULL,
     use_side     TEXT NOT NULL CHECK (use_side IN ('ac', 'dc')),
     soc_from     TEXT NOT NULL CHECK (soc_from IN ('shunt', 'display', 'volts')),
-    not_yet_told TEXT NOT NULL DEFAULT '[]' CHECK (json_valid(not_yet_told))
+    not_yet_told TEXT NOT NULL DEFAULT '[]' CHECK (json_valid(not_yet_told)),
+    removed      INTEGER NOT NULL DEFAULT 0 CHECK (removed IN (0, 1))
 ) STRICT;
+
+-- A removed rig stays with its log for undo, and does not stand in the way of its name.
+CREATE UNIQUE INDEX rig_name ON rig (name) WHERE removed = 0;
 
 CREATE TABLE bank (
     rig_id            INTEGER PRIMARY KEY REFERENCES rig (id) ON DELETE CASCADE,

@@ -9,6 +9,7 @@ from voltaun.core.instants import day_start, local_day
 from voltaun.core.learn import reckon
 from voltaun.core.outlook import LEARN_DAYS
 from voltaun.core.quantities import show_percent
+from voltaun.core.words import begin
 from voltaun.database import readings
 from voltaun.database.connection import transaction
 from voltaun.formats import FileFaults
@@ -83,7 +84,7 @@ def add():
 
 
 def _flash_kept(words, form, change):
-    flash(f"{words} {form.at.remark[0].upper()}{form.at.remark[1:]}." if form.at.remark else words, f"undo-{change}")
+    flash(f"{words} {begin(form.at.remark)}." if form.at.remark else words, f"undo-{change}")
 
 
 def _taken_words(kept) -> str:
@@ -100,6 +101,11 @@ def edit(reading_id: int):
         return _remove(reading_id, version)
     kept = readings.get(frame.db(), g.kept.id, reading_id)
     form = ReadingForm(frame.rig(), g.now)
+    if kept is None:
+        # Gone, but what was typed is not: it stands in the line for a new reading.
+        form.validate()
+        form.at.errors = [_changed_words(None)]
+        return today.render(form, 409)
     if not form.validate():
         return render(kept, form, 422)
     try:
@@ -113,14 +119,15 @@ def edit(reading_id: int):
             flash("This reading was changed so already.")
             return _back(changed.kept.reading.at)
         form.at.errors = [_changed_words(changed.kept)]
-        return render(changed.kept or kept, form, 409)
+        return today.render(form, 409) if changed.kept is None else render(changed.kept, form, 409)
     _flash_kept("Changed.", form, change)
     return _back(form.at.data)
 
 
 def _changed_words(kept) -> str:
     if kept is None:
-        return "This reading was removed meanwhile, perhaps in another window; what you typed is still here."
+        return ("This reading was removed meanwhile, perhaps in another window. What you typed is still here; keep it "
+                "as a new one.")
     at = kept.reading.at.astimezone(frame.rig().zone)
     return (f"This reading was changed meanwhile, perhaps in another window: it is now {at:%Y-%m-%d %H:%M}, "
             f"{show_percent(kept.reading.soc)}. What you typed is still here; keep it to put it in place.")

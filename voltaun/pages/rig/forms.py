@@ -155,14 +155,14 @@ class RigForm(FlaskForm):
     loads = FieldList(FormField(LoadForm))
 
     @classmethod
-    def of(cls, rig: Rig, version: int) -> "RigForm":
-        """The form filled with a rig; what was sent comes before."""
+    def of(cls, rig: Rig, version: int, read_sent: bool = True) -> "RigForm":
+        """The form filled with a rig; what was sent comes before, unless it is another form's."""
         document = rig_document(rig)
         document["version"] = version
         document["bank"]["kind"] = "station" if rig.bank.is_station else "units"
         document["inverter"] = {"there": rig.inverter is not None} | (document["inverter"] or {})
-        form = cls(data=document)
-        if not form.is_submitted():
+        form = cls(data=document) if read_sent else cls(formdata=None, data=document)
+        if not (read_sent and form.is_submitted()):
             for group in GROUPS:
                 form[group].append_entry()
         return form

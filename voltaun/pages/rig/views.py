@@ -1,6 +1,6 @@
 """Rig: all of its figures, and what follows from them."""
 
-from flask import flash, g, redirect, render_template, url_for
+from flask import flash, g, redirect, render_template, request, url_for
 
 from voltaun.core import bank as banks
 from voltaun.core import demand
@@ -19,11 +19,11 @@ def show():
     return _render(_form(), frame.rig())
 
 
-def _form():
-    """The form of the rig as it is kept, or as it was sent."""
+def _form(read_sent: bool = True):
+    """The form of the rig as it is kept, or, when one was sent, as it was typed."""
     # Imported when the page is wanted: the start of the server should not wait for it.
     from voltaun.pages.rig.forms import RigForm
-    return RigForm.of(frame.rig(), g.kept.version)
+    return RigForm.of(frame.rig(), g.kept.version, read_sent)
 
 
 @pages.post("/rig")
@@ -56,6 +56,17 @@ def follows():
     return render_template("rig/follows.html", figures=figures(made) if made else None)
 
 
+@pages.post("/rig/remove")
+def remove():
+    """Take the rig and its log out of sight, once its name was typed to make sure."""
+    if request.form.get("name", "").strip() != frame.rig().name:
+        return _render(_form(read_sent=False), frame.rig(), unsure=True, status=422)
+    with transaction(frame.db()) as db:
+        rigs.remove(db, g.kept.id)
+    flash(f"{frame.rig().name} and its log were removed.", f"restore-{g.kept.id}")
+    return redirect(url_for("start.home"), 303)
+
+
 def _rig_of(form) -> tuple[Rig | None, list[str]]:
     """The rig that was typed, or None and the faults that belong to no field."""
     from voltaun.formats.rig_file import rig_from
@@ -67,8 +78,8 @@ def _rig_of(form) -> tuple[Rig | None, list[str]]:
         return None, form.show_faults(faults.faults)
 
 
-def _render(form, shown: Rig | None, rest=(), status=200):
-    return render_template("rig/rig.html", form=form, rest=rest, cautions=for_rig(frame.rig()),
+def _render(form, shown: Rig | None, rest=(), status=200, unsure=False):
+    return render_template("rig/rig.html", form=form, rest=rest, unsure=unsure, cautions=for_rig(frame.rig()),
                            figures=figures(shown) if shown else None), status
 
 

@@ -63,6 +63,18 @@ def demo():
     return redirect(url_for("today.show", rig_id=fill(frame.db(), g.now)), 303)
 
 
+@pages.post("/start/restore/<int:removed_id>")
+def restore(removed_id: int):
+    """Bring a removed rig back with its log."""
+    try:
+        with transaction(frame.db()) as db:
+            rigs.restore(db, removed_id)
+    except rigs.RigNameTaken:
+        flash("Another rig has taken its name; rename that one first.", f"restore-{removed_id}")
+        return redirect(url_for("start.home"), 303)
+    return redirect(url_for("today.show", rig_id=removed_id), 303)
+
+
 @pages.post("/ground")
 def ground():
     """Set the ground (device, day or night) and go back."""

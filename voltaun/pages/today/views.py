@@ -2,7 +2,7 @@
 
 from datetime import timedelta
 
-from flask import render_template, url_for
+from flask import g, render_template, url_for
 
 from voltaun.core import days as logged_days
 from voltaun.core.cautions import for_now
@@ -40,7 +40,7 @@ def _strips(look, columns):
     if not levels:
         levels = [(reading.at, reading.soc, True) for reading in look.readings if reading.soc is not None]
     floors = (rig.bank.everyday_floor, rig.bank.hard_floor)
-    log = url_for("log.show", rig_id=frame.g.kept.id)
+    log = url_for("log.show", rig_id=g.kept.id)
     fewer = [column for column in columns if -5 <= (column.day - look.today).days <= 6]
     return [strip.draw(size, shown, levels, look.outlook, floors, rig.zone, look.now, log)
             for size, shown in ((strip.WIDE, columns), (strip.NARROW, fewer))]
