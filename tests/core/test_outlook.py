@@ -8,7 +8,7 @@ from voltaun.core.learn import reckon
 from voltaun.core.ledger import Reading
 from voltaun.core.outlook import NoOutlook, learning_window, outlook
 from voltaun.core.rig import Load, Place
-from voltaun.core.words import advice, chance, in_hand, odds, stretch
+from voltaun.core.words import about, advice, chance, in_hand, odds, stretch
 
 
 def log_of(days=40, start=datetime(2026, 11, 1, 8, tzinfo=UTC), use_wh=2600):
@@ -113,6 +113,10 @@ class Words(unittest.TestCase):
         self.assertEqual([chance(p) for p in (0, 0.05, 0.11, 0.42, 0.96, 1)],
                          ["hardly any chance", "about 1 chance in 20", "1 chance in 10", "4 chances in 10",
                           "9 chances in 10", "almost certain"])
+
+    def test_rough_figures_are_said_roughly(self):
+        self.assertEqual([about(wh) for wh in (7, 83, 483, 2371, 10_540)],
+                         ["about 7 Wh", "about 83 Wh", "about 480 Wh", "about 2.40 kWh", "about 11.0 kWh"])
 
     def test_sentence_and_advice_agree(self):
         low = [*log_of(20), Reading(datetime(2026, 11, 21, 8, tzinfo=UTC), soc=0.22)]

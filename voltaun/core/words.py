@@ -104,20 +104,32 @@ def _last_safe_day(outlook, ahead) -> date | None:
     return safe
 
 
+def about(wh: float) -> str:
+    """An energy that is only known roughly, to two figures: `about 480 Wh`."""
+    grain = 10 ** max(0, len(str(int(abs(wh)))) - 2)
+    return f"about {show_energy(round(wh / grain) * grain)}"
+
+
+def _about_hours(hours: float) -> str:
+    """Hours that are only known roughly, to half an hour, or to ten minutes below two hours."""
+    grain = 0.5 if hours >= 2 else 1 / 6
+    return show_duration(max(grain, round(hours / grain) * grain))
+
+
 def advice(rig: Rig, outlook: Outlook, today: date) -> str:
     """What to do about it, in one sentence or two, from the outlook alone."""
     if outlook.shortfall_wh > 0.02 * outlook.energy_wh:
-        ways = [f"{show_duration(outlook.shortfall_wh / rig.bank.charge_efficiency / part.charge_w)} of {part.name}"
+        ways = [f"{_about_hours(outlook.shortfall_wh / rig.bank.charge_efficiency / part.charge_w)} of {part.name}"
                 for part in (*rig.generators[:1], *rig.vehicles[:1], *rig.mains[:1])]
         way = f" (about {' or '.join(ways)})" if ways else ""
-        return (f"Spare or put in about {show_energy(outlook.shortfall_wh)}{way} within three days, "
+        return (f"Spare or put in {about(outlook.shortfall_wh)}{way} within three days, "
                 "to stay above your floor with nine chances in ten.")
     tomorrow = outlook.days[0] if outlook.days else None
     for day in filter(None, (outlook.today, tomorrow)):
         if day.spilt_wh.p50 > 0.04 * outlook.energy_wh:
             when = "the rest of today" if day is outlook.today else "tomorrow"
-            return (f"Nothing to save: {when} about {show_energy(day.spilt_wh.p50)} of sun will likely find "
-                    "the bank full. Use it while it shines.")
+            return (f"Nothing to save: {when} {about(day.spilt_wh.p50)} of sun will likely find the bank full. "
+                    "Use it while it shines.")
     if outlook.first_risky_day is not None:
         return f"Nothing to do yet; {day_name(outlook.first_risky_day, today)} is the first day in doubt."
     return "Nothing needs doing."

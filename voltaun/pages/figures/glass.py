@@ -46,8 +46,7 @@ def _days(days_per_soc, everyday, soc, right, y):
         if soc is None or abs(level - soc) > 0.025:
             yield el("text", str(n), x=right + 11, y=y(level) + 4, class_="scale")
     if soc is not None:
-        days = max(0.0, (soc - everyday) * days_per_soc)
-        yield el("text", f"{days:.1f}", x=right + 13, y=y(soc) + 5, class_="scale scale-now")
+        yield el("text", _in_hand(soc, everyday, days_per_soc), x=right + 13, y=y(soc) + 5, class_="scale scale-now")
 
 
 def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float | None) -> Markup:
@@ -71,12 +70,19 @@ def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float |
         parts += [el("path", d=f"M{x(soc):.1f} {top - 5} V{bottom + 5}", class_="level"),
                   el("text", show_percent(soc), x=at, y=top - 6, **side)]
         if days_per_soc:
-            days = max(0.0, (soc - everyday) * days_per_soc)
-            parts.append(el("text", f"{days:.1f} days", x=at, y=bottom + 15, **side))
-    parts += [el("text", "floor", x=x(everyday) + 4, y=bottom + 15, class_="scale"),
+            days = _in_hand(soc, everyday, days_per_soc)
+            parts.append(el("text", days if days.endswith("h") else f"{days} days", x=at, y=bottom + 15, **side))
+    parts += [el("text", "floor", x=x(everyday) - 3, y=bottom + 15, class_="scale end")
+              if soc is None or soc > everyday else None,
               el("text", "100 %", x=right, y=bottom + 15, class_="scale end") if soc is None or soc < 0.75 else None]
     return figure(390, 60, *_told(soc, everyday, hard, days_per_soc), join(parts), name="glass-band",
                   class_="glass-band")
+
+
+def _in_hand(soc, everyday, days_per_soc) -> str:
+    """Days above the everyday floor at the usual use, or hours when it is less than half a day."""
+    days = max(0.0, (soc - everyday) * days_per_soc)
+    return f"{days:.1f}" if days >= 0.5 else f"{days * 24:.0f} h"
 
 
 def _told(soc, everyday, hard, days_per_soc):
