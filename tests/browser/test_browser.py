@@ -12,7 +12,7 @@ from voltaun.database import connection
 from voltaun.demo.fill import fill
 
 AXE = Path(__file__).parent / "vendor" / "axe.min.js"
-PAGES = ("/1/today", "/1/log", "/1/rig", "/1/outlook", "/1/additions", "/start")
+PAGES = ("/1/today", "/1/log", "/1/rig", "/1/outlook", "/1/additions", "/1/sums", "/start")
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
          "--disable-sync", "--no-first-run"]
 
@@ -216,6 +216,21 @@ class RigAndAdditions(BrowserCase):
         page.get_by_label("Days in reserve").press("Tab")
         self.shows("To live on 5.00 kWh a day with two days in reserve")
         self.assertIn("reserve_days=2", page.url)
+
+
+class Sums(BrowserCase):
+    def test_a_sentence_answers_while_typing(self):
+        page = self.go("/1/sums")
+        line = page.locator("#drop")
+        line.get_by_label("Amps").fill("30 A")
+        self.shows("1.68 V")
+        line.get_by_label("Amps").fill("plenty")
+        self.shows("expected a current in A")
+        self.assertEqual(line.get_by_label("Amps").input_value(), "plenty")
+        run = page.locator("#run")
+        run.get_by_label("Side").select_option("dc")
+        run.get_by_label("Coming in").fill("0.5 kW")
+        self.shows("it never runs out")
 
 
 class FirstRun(BrowserCase):

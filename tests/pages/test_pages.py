@@ -4,6 +4,7 @@ import socket
 import threading
 from datetime import timedelta
 from unittest import mock
+from urllib.parse import urlencode
 
 from tests.support import NOW, DatabaseCase, csrf, environment, readings, serving
 from voltaun.core.ledger import Reading
@@ -12,7 +13,7 @@ from voltaun.database import rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import create_app
 
-PAGES = ("today", "log", "rig", "outlook", "additions")
+PAGES = ("today", "log", "rig", "outlook", "additions", "sums")
 
 
 class PagesCase(DatabaseCase):
@@ -347,6 +348,39 @@ class RigAndAdditions(PagesCase):
         self.assertEqual(self.client.get("/1/additions?use_wh_per_day=-4").status_code, 422)
         self.assertEqual(self.client.get("/1/additions?design_month=13").status_code, 422)
         self.shows("found neither a log nor loads", self.client.get("/1/additions").text)
+
+
+class Sums(PagesCase):
+    def ask(self, key, **blanks):
+        return self.client.get(f"/1/sums?{urlencode({'of': key} | blanks)}")
+
+    def test_sentences_answer_from_the_address(self):
+        for key, blanks, words in (
+                ("drop", {"amps": "15 A", "length": "4", "area": "2.5", "volts": "12"}, "0.84 V, 7.0 % of it"),
+                ("run", {"watts": "100", "side": "dc", "soc": "50", "harvest": "0", "floor": "20"}, "28 h 48"),
+                ("run", {"watts": "100", "side": "dc", "soc": "50", "harvest": "150", "floor": "20"}, "never runs out"),
+                ("amps", {"amps": "5", "ac": "120", "dc": "12"}, "times 11"),
+                ("wiring", {"series": "2", "parallel": "2", "volts": "12.8", "ah": "200"}, "25.6 V, 400 Ah, 10.2 kWh"),
+                ("amount", {"volts": "12", "amps": "4.5", "time": "6 h"}, "54 W, and 324 Wh in all"),
+                ("time", {"watts": "60", "time": "20 min"}, "20 Wh"), ("yearly", {"kwh": "365 kWh"}, "1.00 kWh a day"),
+                ("charges", {"battery": "50", "passes": "85", "share": "10"}, "16.3 times"),
+                ("full", {"soc": "20", "goal": "20", "watts": "500"}, "0 min")):
+            with self.subTest(key):
+                answer = self.ask(key, **blanks)
+                self.assertEqual(answer.status_code, 200)
+                self.shows(words, answer.text)
+
+    def test_bad_blanks_are_told_and_stay_typed(self):
+        for key, blanks, words in (
+                ("run", {"soc": "140"}, "between 0 and 100"), ("run", {"watts": "0", "side": "dc"}, "load of 0 W"),
+                ("run", {"side": "up"}, "ac or dc"), ("wiring", {"series": "1.5"}, "part of a battery"),
+                ("drop", {"area": "0"}, "cable of 0"), ("time", {"watts": "60 Wh"}, "Wh is an amount"),
+                ("amps", {"dc": "-3"}, "voltage"), ("charges", {"battery": ""}, "nothing")):
+            with self.subTest(words):
+                answer = self.ask(key, **blanks)
+                self.assertEqual(answer.status_code, 422)
+                self.shows(words, answer.text)
+        self.shows('value="140"', self.ask("run", soc="140").text)
 
 
 class FirstRun(PagesCase):

@@ -53,8 +53,9 @@ def _register_pages(app: Flask) -> None:
     from voltaun.pages.outlook import views as outlook
     from voltaun.pages.rig import views as rig
     from voltaun.pages.start import views as start
+    from voltaun.pages.sums import views as sums
     from voltaun.pages.today import views as today
-    for page in (start, today, log, rig, outlook, additions):
+    for page in (start, today, log, rig, outlook, additions, sums):
         app.register_blueprint(page.pages)
 
 

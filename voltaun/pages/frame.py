@@ -19,7 +19,7 @@ from voltaun.database.connection import connect
 from voltaun.pages.figures import glass, weave
 
 PAGES = (("1", "today", "Today"), ("2", "log", "Log"), ("4", "rig", "Rig"), ("5", "outlook", "Outlook"),
-         ("6", "additions", "Additions"))
+         ("6", "additions", "Additions"), ("7", "sums", "Sums"))
 GROUNDS = ("device", "day", "night")
 
 

@@ -1,0 +1,187 @@
+"""The sentences with blanks: what each asks, what it starts from in the rig, and how it answers."""
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from voltaun.core import sums
+from voltaun.core.bank import capacity_ah, effective_energy, nominal_voltage, rated_energy
+from voltaun.core.quantities import QuantityError, parse, show_duration, show_energy, show_percent, show_power
+from voltaun.core.rig import Bank, Rig
+
+SIDES = ("ac", "dc")
+
+
+@dataclass(frozen=True)
+class Blank:
+    """One blank: its name, what it takes (a kind of quantity, or `side`), what stands in it at first."""
+
+    name: str
+    kind: str
+    first: str
+    label: str
+    high: float | None = None
+
+
+@dataclass(frozen=True)
+class Sentence:
+    """A sentence as words and blanks in turn; `answer` takes the blanks' values and gives lines of text."""
+
+    key: str
+    parts: tuple[str | Blank, ...]
+    answer: Callable[[dict], list[str]]
+    link: tuple[str, str] | None = None  # endpoint with anchor, and words
+    caution: str = ""
+
+
+@dataclass
+class Worked:
+    """A sentence with what was typed in it, and its answer or faults."""
+
+    sentence: Sentence
+    typed: dict[str, str]
+    lines: list[str] = field(default_factory=list)
+    faults: list[str] = field(default_factory=list)
+
+
+def work(sentence: Sentence, given, volts: float | None) -> Worked:
+    """Answer a sentence from what was typed (a mapping of the blanks' names), else from what stands in it."""
+    blanks = [part for part in sentence.parts if isinstance(part, Blank)]
+    worked = Worked(sentence, {blank.name: given.get(blank.name, blank.first) for blank in blanks})
+    values = {}
+    for blank in blanks:
+        try:
+            values[blank.name] = _value(blank, worked.typed[blank.name], volts)
+        except QuantityError as error:
+            worked.faults.append(f"{blank.label}: found {error.found}, expected {error.expected}, "
+                                 f"such as {error.example}.")
+    if not worked.faults:
+        try:
+            worked.lines = sentence.answer(values)
+        except ValueError as error:
+            worked.faults.append(f"{str(error)[:1].upper()}{str(error)[1:]}.")
+    return worked
+
+
+def _value(blank: Blank, typed: str, volts):
+    if blank.kind == "side":
+        if typed not in SIDES:
+            raise QuantityError(repr(typed), "ac or dc", "ac")
+        return typed
+    return parse(typed, blank.kind, volts=volts, low=0, high=blank.high)
+
+
+def sentences(rig: Rig, level: float | None, month: int) -> list[Sentence]:
+    """All sentences, with the rig's own figures and the present level (a fraction) in their blanks."""
+    bank = rig.bank
+    soc = f"{(1.0 if level is None else level) * 100:.0f} %"
+    floor = f"{bank.everyday_floor * 100:g} %"
+    energy = effective_energy(rig).wh
+    volts = nominal_voltage(bank) or 12.8
+    return [
+        Sentence("run", ("A ", Blank("watts", "power", "60 W", "The thing"), " thing on the ",
+                         Blank("side", "side", "ac", "Side"), " side, with the bank at ",
+                         Blank("soc", "percent", soc, "Level"), " and ",
+                         Blank("harvest", "power", "0 W", "Coming in"), " coming in, takes it down to ",
+                         Blank("floor", "percent", floor, "Floor"), " in"),
+                 lambda v: _run(rig, energy, v), ("outlook.show", "With your own weather: Outlook")),
+        Sentence("share", (Blank("share", "percent", "10 %", "Share"), " of the bank is"),
+                 lambda v: _share(rig, energy, month, v), ("rig.show#loads", "Your loads: Rig")),
+        Sentence("full", ("From ", Blank("soc", "percent", soc, "Level"), " to ",
+                          Blank("goal", "percent", "100 %", "Goal"), " with ",
+                          Blank("watts", "power", f"{_first_charger(rig):g} W", "Charging"), " of charging takes"),
+                 lambda v: _full(rig, v), ("rig.show#sun", "Your sources: Rig")),
+        Sentence("charges", ("A thing with a battery of ", Blank("battery", "energy", "50 Wh", "Its battery"),
+                             ", through a charger that passes ", Blank("passes", "percent", "85 %", "Charger"),
+                             ", is filled from ", Blank("share", "percent", "10 %", "Share"), " of the bank"),
+                 lambda v: [f"{sums.charges(energy * v['share'], v['battery'], v['passes']):.1f} times"]),
+        Sentence("amps", (Blank("amps", "current", "5 A", "Amps"), " at ",
+                          Blank("ac", "voltage", "230 V", "Volts of the socket"), " through the inverter is, at ",
+                          Blank("dc", "voltage", f"{volts:g} V", "Volts of the bank")),
+                 lambda v: _amps(rig, v), ("rig.show#inverter", "Your inverter: Rig")),
+        Sentence("wiring", (Blank("series", "number", f"{bank.series}", "In series", 1000), " in series and ",
+                            Blank("parallel", "number", f"{bank.parallel}", "Strings", 1000),
+                            " strings in parallel of ",
+                            Blank("volts", "voltage", f"{bank.unit_voltage_v or 12.8:g} V", "Volts"), " ",
+                            Blank("ah", "charge", f"{bank.unit_capacity_ah or 100:g} Ah", "Capacity"),
+                            " batteries make"),
+                 _wiring, ("rig.show#bank", "Your bank: Rig")),
+        Sentence("amount", (Blank("volts", "voltage", "12 V", "Volts"), " × ",
+                            Blank("amps", "current", "4.5 A", "Amps"), " for ",
+                            Blank("time", "duration", "6 h", "Time"), " is"),
+                 lambda v: [f"{show_power(v['volts'] * v['amps'])}, and "
+                            f"{show_energy(v['volts'] * v['amps'] * v['time'])} in all"]),
+        Sentence("time", ("A ", Blank("watts", "power", "60 W", "The thing"), " thing on for ",
+                          Blank("time", "duration", "20 min", "Time"), " uses"),
+                 lambda v: [f"{show_energy(v['watts'] * v['time'])}: W is the rate, Wh the amount"]),
+        Sentence("yearly", (Blank("kwh", "energy", "250 kWh", "A year"), " a year on a label is"),
+                 lambda v: _yearly(rig, v), ("rig.show#loads", "Add it to your loads: Rig")),
+        Sentence("drop", (Blank("amps", "current", "15 A", "Amps"), " through ",
+                          Blank("length", "number", "4", "Length, m", 1000), " m of cable of ",
+                          Blank("area", "number", "2.5", "Cross-section, mm²", 1000), " mm² loses, of ",
+                          Blank("volts", "voltage", f"{volts:g} V", "Volts")),
+                 _drop, caution="Wire and fuse sizes: local codes and licensed people decide."),
+    ]
+
+
+def _first_charger(rig: Rig) -> float:
+    chargers = (*rig.generators, *rig.mains, *rig.vehicles)
+    return chargers[0].charge_w if chargers else 500.0
+
+
+def _run(rig, energy, v) -> list[str]:
+    watts = sums.dc_power(rig, v["watts"], v["side"])
+    hours = sums.run_time(max(0.0, v["soc"] - v["floor"]) * energy, watts, v["harvest"])
+    at_battery = f"it takes {show_power(watts)} at the battery" if v["side"] == "ac" else "straight from the battery"
+    return ["no time at all: it never runs out" if math.isinf(hours) else show_duration(hours), at_battery]
+
+
+def _share(rig, energy, month, v) -> list[str]:
+    wh = energy * v["share"]
+    runs = [f"{load.name}, {show_duration(hours)}" for load, hours in sums.loads_run_on(rig, wh, month)]
+    return [show_energy(wh), *(["As you use them, any one of these:"] if runs else []), *runs]
+
+
+def _full(rig, v) -> list[str]:
+    def takes(watts):
+        hours = sums.time_to_full(rig, v["soc"], v["goal"], watts)
+        return "for ever" if math.isinf(hours) else show_duration(hours)
+    chargers = (*rig.vehicles, *rig.generators, *rig.mains)
+    each = [f"{part.name}, {show_power(part.charge_w)}: {takes(part.charge_w)}" for part in chargers]
+    good_sun = 0.75 * sum(array.rated_w for array in rig.arrays)
+    if good_sun:
+        each.append(f"Sun at its best, about {show_power(good_sun)}: {takes(good_sun)}")
+    together = good_sun + sum(part.charge_w for part in chargers)
+    if len(each) > 1:
+        each.append(f"All together, {show_power(together)}: {takes(together)}")
+    return [takes(v["watts"]), *each, "The last part is slow: above "
+            f"{show_percent(rig.chemistry.taper_soc)} the bank takes less and less"]
+
+
+def _amps(rig, v) -> list[str]:
+    efficiency = rig.inverter.efficiency if rig.inverter else 0.9
+    exact = sums.dc_amps(v["amps"], v["ac"], v["dc"], efficiency)
+    return [f"{exact:.1f} A at the battery", f"the rule “times ten” says {v['amps'] * 10:.0f} A; "
+            f"here it is times {exact / v['amps']:.1f}" if v["amps"] else "nothing flows"]
+
+
+def _wiring(v) -> list[str]:
+    series, parallel = int(v["series"]), int(v["parallel"])
+    if series < 1 or parallel < 1 or (series, parallel) != (v["series"], v["parallel"]):
+        raise ValueError("found a part of a battery, expected whole numbers, 1 or more")
+    made = Bank("lfp", v["volts"], v["ah"], series, parallel)
+    return [f"{nominal_voltage(made):.5g} V, {capacity_ah(made):.5g} Ah, {show_energy(rated_energy(made))}",
+            f"series adds volts, parallel adds Ah; {series * parallel} batteries"]
+
+
+def _yearly(rig, v) -> list[str]:
+    daily = sums.daily_from_yearly(v["kwh"] / 1000)
+    through = [f"about {show_energy(daily / rig.inverter.efficiency)} at the battery, through the inverter"
+               ] if rig.inverter else []
+    return [f"{show_energy(daily)} a day", *through]
+
+
+def _drop(v) -> list[str]:
+    lost = sums.voltage_drop(v["amps"], v["length"], v["area"])
+    share = f", {lost / v['volts'] * 100:.1f} % of it" if v["volts"] else ""
+    return [f"{lost:.2f} V{share}"]
