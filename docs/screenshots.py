@@ -13,7 +13,8 @@ FOLDER = Path(__file__).parent / "screenshots"
 WIDE, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
 VIEWS = (("today", "/1/today", WIDE, "day"), ("today-night", "/1/today", WIDE, "night"),
          ("today-phone", "/1/today", PHONE, "day"), ("log", "/1/log", WIDE, "day"), ("rig", "/1/rig", WIDE, "day"),
-         ("outlook", "/1/outlook", WIDE, "day"), ("additions", "/1/additions", WIDE, "day"), ("sums", "/1/sums", WIDE, "day"),
+         ("outlook", "/1/outlook", WIDE, "day"), ("additions", "/1/additions", WIDE, "day"),
+         ("sums", "/1/sums", WIDE, "day"), ("bench", "/1/bench", WIDE, "day"),
          ("first-run", "/start", WIDE, "day"))
 
 

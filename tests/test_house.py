@@ -53,7 +53,7 @@ class HeavyImports(DatabaseCase):
 import sys
 from voltaun.pages import create_app
 client = create_app(sys.argv[1]).test_client()
-for page in ("today", "log", "rig", "outlook", "additions", "sums"):
+for page in ("today", "log", "bench", "rig", "outlook", "additions", "sums"):
     assert client.get(f"/1/{page}").status_code == 200, page
 print(*sorted({name.partition(".")[0] for name in sys.modules} & {"pandas", "pvlib", "scipy", "jsonschema", "h5py"}))
 """

@@ -12,7 +12,7 @@ from voltaun.database import connection
 from voltaun.demo.fill import fill
 
 AXE = Path(__file__).parent / "vendor" / "axe.min.js"
-PAGES = ("/1/today", "/1/log", "/1/rig", "/1/outlook", "/1/additions", "/1/sums", "/start")
+PAGES = ("/1/today", "/1/log", "/1/bench", "/1/rig", "/1/outlook", "/1/additions", "/1/sums", "/start")
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
          "--disable-sync", "--no-first-run"]
 

@@ -47,6 +47,30 @@ class Demand(unittest.TestCase):
         self.assertIsNone(demand.daily_use(rig()))
 
 
+class List(unittest.TestCase):
+    def test_lines_sum_to_the_whole_and_the_idle_is_one_of_them(self):
+        of = rig(inverter=Inverter(10, 0.9), loads=(
+            Load("Freezer", 900, "ac", evidence="metered"), Load("Lights", 120, "dc", evidence="guess"),
+            Load("Pump", 450, "ac", evidence="label", months=(6, 7)), Load("Radio", 0, "dc", evidence="guess")))
+        june, november = demand.listed(of, 6), demand.listed(of, 11)
+        self.assertEqual([line.load.name if line.load else "idle" for line in june.lines],
+                         ["Freezer", "Pump", "idle", "Lights", "Radio"])
+        self.assertAlmostEqual(june.wh, 1000 + 500 + 240 + 120)
+        self.assertAlmostEqual(june.side_wh("ac") + june.side_wh("dc") + 240, june.wh)
+        self.assertAlmostEqual(demand.daily_use(of, 11), november.wh)
+        self.assertEqual(june.next_to_measure.name, "Pump")
+        self.assertEqual(november.next_to_measure.name, "Lights")
+        self.assertIsNone(demand.listed(rig(loads=(Load("A", 5, evidence="metered"),)), 1).next_to_measure)
+        self.assertAlmostEqual(june.sd_wh ** 2, 100 ** 2 + 250 ** 2 + 120 ** 2 + 90 ** 2)
+
+    def test_gap_is_clear_only_beyond_its_own_doubt(self):
+        of = demand.listed(rig(loads=(Load("Freezer", 1000, "dc", evidence="metered"),)), 1)
+        self.assertFalse(demand.gap(of, 1100, 200, 25).clear)
+        self.assertTrue(demand.gap(of, 1300, 200, 25).clear)
+        self.assertTrue(demand.gap(of, 700, 200, 25).clear)
+        self.assertFalse(demand.gap(of, 1300, 300, 1).clear)
+
+
 class Worksheet(unittest.TestCase):
     def test_peak_sun_takes_the_losses_out_again_and_finds_the_worst_month(self):
         by_month = sun.monthly_clear_sky(rig(), [table(plane) for plane in sun.planes(rig())])

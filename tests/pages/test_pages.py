@@ -8,12 +8,13 @@ from urllib.parse import urlencode
 
 from tests.support import NOW, DatabaseCase, csrf, environment, readings, serving
 from voltaun.core.ledger import Reading
+from voltaun.core.rig import Load
 from voltaun.database import readings as kept
 from voltaun.database import rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import create_app
 
-PAGES = ("today", "log", "rig", "outlook", "additions", "sums")
+PAGES = ("today", "log", "bench", "rig", "outlook", "additions", "sums")
 
 
 class PagesCase(DatabaseCase):
@@ -348,6 +349,25 @@ class RigAndAdditions(PagesCase):
         self.assertEqual(self.client.get("/1/additions?use_wh_per_day=-4").status_code, 422)
         self.assertEqual(self.client.get("/1/additions?design_month=13").status_code, 422)
         self.shows("found neither a log nor loads", self.client.get("/1/additions").text)
+
+
+class Bench(PagesCase):
+    def page(self, *loads):
+        from dataclasses import replace
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, loads=loads))
+        return self.client.get("/1/bench").text
+
+    def test_the_gap_between_list_and_log_is_named(self):
+        self.shows("Nothing is on the list", self.page())
+        self.shows("the log does not tell yet", self.page(Load("Fridge", 700, "dc")))
+        self.keep(*readings(*({"soc": 0.6, "solar_wh": 1200, "use_wh": 1000} for _ in range(25)),
+                            start=NOW - timedelta(days=25)))
+        self.shows("no load on the list explains", self.page(Load("Fridge", 500, "dc", evidence="metered")))
+        self.shows("The list explains what the log says", self.page(Load("Fridge", 1000, "dc", evidence="label")))
+        over = self.page(Load("Fridge", 1900, "dc", evidence="metered"), Load("Fan", 90, "dc", evidence="guess"))
+        self.shows("more than the log says", over)
+        self.shows("Measure next: Fan", over)
 
 
 class Sums(PagesCase):

@@ -1,9 +1,85 @@
-"""What the loads on the list take in a day, and how it lies over the hours."""
+"""What the loads on the list take in a day, how well that is known, and how it lies over the hours."""
+
+import math
+from dataclasses import dataclass
 
 import numpy as np
 
 from voltaun.core.inverter import idle_energy
 from voltaun.core.rig import Load, Rig
+
+GRADES = {"metered": ("A", 0.10), "spot": ("B", 0.25), "trial": ("B", 0.25), "label": ("C", 0.50),
+          "guess": ("D", 0.75)}
+"""Evidence: its grade, and the relative standard deviation of a figure that rests on it."""
+
+
+@dataclass(frozen=True)
+class Line:
+    """One line of the list: a load, or the inverter's own idle (then `load` is None), Wh a day at the battery."""
+
+    load: Load | None
+    wh: float
+    grade: str
+    sd_wh: float
+
+
+@dataclass(frozen=True)
+class Listed:
+    """The loads of a month by what they take, with their sums at the battery, Wh a day."""
+
+    lines: list[Line]
+
+    @property
+    def wh(self) -> float:
+        """All of it."""
+        return sum(line.wh for line in self.lines)
+
+    @property
+    def sd_wh(self) -> float:
+        """Standard deviation of the sum, the lines' errors taken as independent."""
+        return math.sqrt(sum(line.sd_wh ** 2 for line in self.lines))
+
+    def side_wh(self, side: str) -> float:
+        """What the loads of one side take; the idle is on neither."""
+        return sum(line.wh for line in self.lines if line.load and line.load.side == side)
+
+    @property
+    def next_to_measure(self) -> Load | None:
+        """The load whose figure leaves the most Wh a day in doubt; None when all were metered."""
+        doubtful = [line for line in self.lines if line.load and line.grade != "A" and line.sd_wh > 0]
+        return max(doubtful, key=lambda line: line.sd_wh).load if doubtful else None
+
+
+def listed(rig: Rig, month: int | None = None) -> Listed:
+    """The loads of a month (1–12; all of them without one), the largest first, and the inverter's idle."""
+    lines = []
+    for load in rig.loads:
+        if month is None or month in load.months:
+            grade, trust = GRADES[load.evidence]
+            wh = load_dc_wh(rig, load)
+            lines.append(Line(load, wh, grade, wh * trust))
+    if rig.inverter and any(line.load.side == "ac" for line in lines):
+        idle = idle_energy(rig.inverter, 24)
+        lines.append(Line(None, idle, "C", idle * GRADES["label"][1]))
+    return Listed(sorted(lines, key=lambda line: line.wh, reverse=True))
+
+
+@dataclass(frozen=True)
+class Gap:
+    """What the log says the bank loses beyond the list, Wh a day, and how sure that is (standard deviation)."""
+
+    wh: float
+    sd_wh: float
+
+    @property
+    def clear(self) -> bool:
+        """Whether it is more than the figures' own doubt makes eight times in ten."""
+        return abs(self.wh) > 1.28 * self.sd_wh
+
+
+def gap(of: Listed, logged_wh: float, logged_sd_wh: float, days: int) -> Gap:
+    """The log's use a day (Wh, its spread from day to day, and how many days it rests on) less the list's."""
+    return Gap(logged_wh - of.wh, math.hypot(of.sd_wh, logged_sd_wh / math.sqrt(max(1, days))))
 
 
 def daily_use(rig: Rig, month: int | None = None) -> float | None:
@@ -12,13 +88,7 @@ def daily_use(rig: Rig, month: int | None = None) -> float | None:
     AC loads are divided by the inverter's efficiency and its idle is added once if there is any.
     With a month (1–12) only the loads of that month count.
     """
-    loads = [load for load in rig.loads if month is None or month in load.months]
-    if not rig.loads:
-        return None
-    total = sum(load_dc_wh(rig, load) for load in loads)
-    if rig.inverter and any(load.side == "ac" for load in loads):
-        total += idle_energy(rig.inverter, 24)
-    return total
+    return listed(rig, month).wh if rig.loads else None
 
 
 def load_dc_wh(rig: Rig, load: Load) -> float:

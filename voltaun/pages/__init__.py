@@ -49,13 +49,14 @@ def _template_cache() -> FileSystemBytecodeCache | None:
 
 def _register_pages(app: Flask) -> None:
     from voltaun.pages.additions import views as additions
+    from voltaun.pages.bench import views as bench
     from voltaun.pages.log import views as log
     from voltaun.pages.outlook import views as outlook
     from voltaun.pages.rig import views as rig
     from voltaun.pages.start import views as start
     from voltaun.pages.sums import views as sums
     from voltaun.pages.today import views as today
-    for page in (start, today, log, rig, outlook, additions, sums):
+    for page in (start, today, log, bench, rig, outlook, additions, sums):
         app.register_blueprint(page.pages)
 
 

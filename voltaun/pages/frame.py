@@ -18,8 +18,8 @@ from voltaun.database import clearsky, readings, rigs
 from voltaun.database.connection import connect
 from voltaun.pages.figures import glass, weave
 
-PAGES = (("1", "today", "Today"), ("2", "log", "Log"), ("4", "rig", "Rig"), ("5", "outlook", "Outlook"),
-         ("6", "additions", "Additions"), ("7", "sums", "Sums"))
+PAGES = (("1", "today", "Today"), ("2", "log", "Log"), ("3", "bench", "Bench"), ("4", "rig", "Rig"),
+         ("5", "outlook", "Outlook"), ("6", "additions", "Additions"), ("7", "sums", "Sums"))
 GROUNDS = ("device", "day", "night")
 
 
