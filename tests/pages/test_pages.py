@@ -101,7 +101,7 @@ class Frame(PagesCase):
             self.hides("<b>Hut", text)
 
     def test_no_such_rig_or_page(self):
-        for path in ("/7/today", "/1/nothing", "/1/today/x"):
+        for path in ("/7/today", "/1/nothing", "/1/today/x", f"/{10 ** 30}/today", f"/1/log?edit={10 ** 30}"):
             self.assertEqual(self.client.get(path).status_code, 404)
 
 

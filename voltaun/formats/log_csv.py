@@ -117,7 +117,7 @@ def _header(rows, faults, warnings) -> list[str]:
 
 def _reading(row, line, zone, now, semicolons, faults, warnings) -> Reading | None:
     before = len(faults.faults) + faults.more
-    at = _instant(row["read_at"], f"line {line}, column read_at", zone, faults, warnings)
+    at = _instant(row.get("read_at", ""), f"line {line}, column read_at", zone, faults, warnings)
     values = {}
     for name, (low, high, expected) in LIMITS.items():
         text = row.get(name, "")

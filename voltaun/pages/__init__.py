@@ -12,6 +12,8 @@ from voltaun.pages import frame, security
 
 MAX_UPLOAD = 64 * 1024 * 1024
 
+_NO_PAGE = ("There is no such page", "It may have been removed, or the address has a slip.")
+
 
 def create_app(database: Path | str) -> Flask:
     """The application on one database file, which is created and migrated if need be."""
@@ -62,10 +64,12 @@ def _register_pages(app: Flask) -> None:
 
 def _register_errors(app: Flask) -> None:
     for code, title, words in (
-            (404, "There is no such page", "It may have been removed, or the address has a slip."),
+            (404, *_NO_PAGE),
             (413, "That file is too large", f"Found more than {MAX_UPLOAD // 2 ** 20} MB, expected less."),
             (500, "Voltaun stumbled", "Nothing you kept is lost. What went wrong stands in the terminal.")):
         app.register_error_handler(code, _error_page(code, title, words))
+    # A number too large for the file to hold names nothing in it.
+    app.register_error_handler(OverflowError, _error_page(404, *_NO_PAGE))
     # Plain words: a request for a strange host never got as far as the addresses that a page needs.
     app.register_error_handler(400, lambda _error: ("That request was not understood. Go back and try again.", 400,
                                                     {"Content-Type": "text/plain; charset=utf-8"}))
