@@ -109,5 +109,7 @@ class Sheets(unittest.TestCase):
         self.assertEqual(newest, sorted(newest, reverse=True))
         self.assertEqual(sum(len(week.rows) for week in sheet.weeks), 36)
         self.assertIsNone(sheet.weeks[-1].rows[-1].interval)
+        holes = Sheet(of, kept[:3] + kept[5:], account, split, date(2026, 10, 19), date(2026, 11, 29), False, False)
+        self.assertEqual([row.missed for week in holes.weeks for row in week.rows if row.missed], [2])
         later = Sheet(of, kept, account, split, date(2026, 11, 2), date(2026, 11, 29), older=True, newer=False)
         self.assertEqual([month.month for month, _ in later.months], [])

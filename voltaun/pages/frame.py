@@ -61,7 +61,7 @@ class Look:
     """The rig's recent log reckoned, and the outlook from it, or why there is none."""
 
     def __init__(self, days: int):
-        self.now = g.now
+        self.now, self.days = g.now, days
         first = self.now - timedelta(days=outlooks.LEARN_DAYS)
         self.readings = [kept.reading for kept in readings.since(db(), g.kept.id, first)
                          if kept.reading.at <= self.now]
@@ -79,15 +79,10 @@ class Look:
 
 
 def look(days: int = 0) -> Look:
-    """This request's look at the log, `days` ahead; made once."""
-    if "look" not in g:
+    """This request's look at the log, at least `days` ahead; made once unless a later one wants more."""
+    if "look" not in g or g.look.days < days:
         g.look = Look(days)
     return g.look
-
-
-def forget_look() -> None:
-    """Look again after a write."""
-    g.pop("look", None)
 
 
 @cache

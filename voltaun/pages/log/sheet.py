@@ -29,6 +29,7 @@ class Row:
     kept: KeptReading
     interval: Interval | None
     day: date
+    missed: int  # days before it on which nobody looked
 
 
 @dataclass(frozen=True)
@@ -51,7 +52,11 @@ class Sheet:
         self.first, self.last, self.older, self.newer = first, last, older, newer
         self.learned = account.learned
         by_end = {interval.end: interval for interval in account.intervals}
-        rows = [Row(each, by_end.get(each.reading.at), local_day(each.reading.at, rig.zone)) for each in kept]
+        rows, before = [], None
+        for each in kept:
+            day = local_day(each.reading.at, rig.zone)
+            rows.append(Row(each, by_end.get(each.reading.at), day, max(0, (day - before).days - 1) if before else 0))
+            before = day
         rows = [row for row in rows if row.day >= first]
         self.weeks = [Week(monday, in_week, _sum(days, monday, 7)) for monday in _mondays(first, last)
                       if (in_week := [row for row in reversed(rows) if monday <= row.day < monday + timedelta(days=7)])]
