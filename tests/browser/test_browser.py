@@ -288,7 +288,7 @@ class Looks(BrowserCase):
         self.page.set_viewport_size({"width": 360, "height": 740})
         for link in self.page.locator(".pages a").all():
             box = link.bounding_box()
-            self.assertTrue(0 <= box["x"] and box["x"] + box["width"] <= 360 and box["height"] >= 40, link.inner_text())
+            self.assertTrue(box["x"] >= 0 and box["x"] + box["width"] <= 360 and box["height"] >= 40, link.inner_text())
 
     def test_the_shipped_faces_are_used(self):
         self.go("/1/today")
