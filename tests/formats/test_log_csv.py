@@ -100,6 +100,15 @@ class GoodFiles(unittest.TestCase):
                          [datetime(2026, 11, 2, 2, 40, tzinfo=UTC), datetime(2026, 11, 2, 6, 0, tzinfo=UTC)])
 
 
+    def test_notes_and_instants_are_taken_as_the_log_keeps_them(self):
+        log = read('read_at,note\n2026-11-01T19:00:05.7,"wet\nand  cold"\n')
+        self.assertEqual((log.readings[0].note, log.readings[0].at.microsecond), ("wet and cold", 0))
+        with self.assertRaisesRegex(FileFaults, "line 2, column note: found 2001 letters"):
+            read("read_at,note\n2026-11-01T19:00," + "x" * 2001 + "\n")
+        with self.assertRaisesRegex(FileFaults, "another reading at the instant"):
+            read("read_at,soc_percent\n2026-11-01T19:00:05.7,50\n2026-11-01T19:00:05.2,51\n")
+
+
 class ThereAndBack(unittest.TestCase):
     def test_exported_reckoned_figures_are_reckoned_again_not_believed(self):
         for use_side in ("dc", "ac"):

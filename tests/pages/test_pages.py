@@ -2,7 +2,8 @@ import io
 import re
 import socket
 import threading
-from datetime import timedelta
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 from unittest import mock
 from urllib.parse import urlencode
 
@@ -164,8 +165,6 @@ class NewReading(PagesCase):
         self.shows('value="1.5 h"', page)
 
     def with_set(self):
-        from dataclasses import replace
-
         from voltaun.core.rig import Charger, Generator
         return replace(self.rig, generators=(Generator("Set", 900),), vehicles=(Charger("Ute", 320),))
 
@@ -193,6 +192,21 @@ class Log(PagesCase):
         self.assertEqual([r.soc for r in self.log()], [0.8, 0.55, 0.6])
         self.assertEqual(self.post(self.undo_path()).status_code, 303)
         self.assertEqual(self.log(), before)
+
+    def test_an_edit_leaves_alone_what_was_not_touched(self):
+        reading = Reading(NOW - timedelta(days=1, seconds=3577), soc=0.5, mains_wh=0.0, note="kept",
+                          full_at=NOW - timedelta(days=3, hours=2, seconds=17))
+        self.keep(reading)
+        page = self.client.get("/1/log?edit=4&day=2026-11-24").text
+        row = page[page.index('id="row-4"'):]
+        shown = {name: value for name, value in re.findall(r'<input[^>]*name="(\w+)"[^>]*?value="([^"]*)"', row)
+                 if name in ("at", "soc", "full_at", "note", "mains_wh", "version")}
+        self.post("/1/readings/4", shown | {"soc": "51"})
+        self.assertEqual(self.log()[-1], replace(reading, soc=0.51))
+        self.post("/1/readings/4", shown | {"soc": "51", "version": "2", "at": "2026-11-21T08:00"})
+        moved = kept.get(self.db, 1, 4).reading
+        self.assertEqual(moved.at, datetime(2026, 11, 20, 21, tzinfo=UTC))
+        self.assertLess(moved.full_at, moved.at)
 
     def test_remove_and_take_it_back(self):
         before = self.log()
@@ -308,6 +322,15 @@ class RigAndAdditions(PagesCase):
                 self.shows(words, answer.text)
         self.assertEqual(rigs.get(self.db, 1).rig, self.rig)
 
+    def test_a_new_row_without_a_name_is_not_dropped_with_what_was_typed(self):
+        answer = self.client.post("/1/rig", data=self.form() | {"loads-0-daily_wh": "300"})
+        self.assertEqual(answer.status_code, 422)
+        self.shows("figures and no name", answer.text)
+        self.shows('value="300"', answer.text)
+        self.assertEqual(self.client.post("/1/rig", data=self.form() | {"arrays-0-name": ""}).status_code, 303)
+        self.assertEqual(rigs.get(self.db, 1).rig.arrays, ())
+        self.assertEqual(self.client.post("/1/rig", data=self.form() | {"version": "x"}).status_code, 409)
+
     def test_what_follows_while_typing_keeps_nothing(self):
         answer = self.client.post("/1/rig/follows", data=self.form() | {"bank-parallel": "3"})
         self.shows("24 V, 1200 Ah, 28.8 kWh", answer.text)
@@ -353,7 +376,6 @@ class RigAndAdditions(PagesCase):
 
 class Bench(PagesCase):
     def page(self, *loads):
-        from dataclasses import replace
         with transaction(self.db):
             rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, loads=loads))
         return self.client.get("/1/bench").text
@@ -424,7 +446,8 @@ class FirstRun(PagesCase):
         self.assertEqual((made.arrays[0].azimuth_deg, made.arrays[0].rated_w), (0, 400))
 
     def test_bad_answers(self):
-        for fields, words in (({"latitude": "95", "longitude": "0"}, "-90 to 90"), ({"bank": "station"}, "2 kWh"),
+        for fields, words in (({"latitude": "95", "longitude": "0"}, "-90 to 90"),
+                              ({"latitude": "47"}, "both of latitude and longitude"), ({"bank": "station"}, "2 kWh"),
                               ({"bank": "units"}, "the V and Ah of one battery"), ({"name": "Test rig"}, "another rig"),
                               ({"bank": "units", "unit_voltage_v": "12", "unit_capacity_ah": "0"}, "0.1 or more"),
                               ({"timezone": "Mars/Crater"}, "Not a valid choice"), ({"name": ""}, "a name")):

@@ -2,7 +2,7 @@
 
 import math
 
-from voltaun.core.bank import charge_limit, effective_energy
+from voltaun.core.bank import acceptance, charge_limit, effective_energy
 from voltaun.core.demand import load_dc_wh
 from voltaun.core.rig import Load, Rig
 
@@ -61,12 +61,8 @@ def time_to_full(rig: Rig, from_soc: float, to_soc: float, watts: float) -> floa
     slowing = 0.0
     if to_soc > begin:
         slope = 0.98 * limit / (1 - taper)
-        slowing = math.log(_tapered(limit, taper, begin) / _tapered(limit, taper, to_soc)) / slope
+        slowing = math.log(acceptance(rig, begin) / acceptance(rig, to_soc)) / slope
     return effective_energy(rig).wh / rig.bank.charge_efficiency * (steady + slowing)
-
-
-def _tapered(limit: float, taper: float, soc: float) -> float:
-    return limit * (1 - 0.98 * max(0.0, soc - taper) / (1 - taper))
 
 
 def charges(usable_wh: float, battery_wh: float, charger_efficiency: float) -> float:

@@ -10,12 +10,6 @@ def get(connection: sqlite3.Connection, name: str) -> str | None:
     return row["value"] if row else None
 
 
-def put(connection: sqlite3.Connection, name: str, value: str) -> None:
-    """Keep a setting."""
-    connection.execute("INSERT INTO setting VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value",
-                       (name, value))
-
-
 def session_key(connection: sqlite3.Connection) -> str:
     """The key that signs sessions; made when the file is new."""
     connection.execute("INSERT OR IGNORE INTO setting VALUES ('session_key', ?)", (secrets.token_hex(32),))

@@ -143,12 +143,12 @@ class _Simulation:
         sun = self.sun.between(start, end) * min(1.05, max(0.0, self.share * self.rng.normal(1, 0.12)))
         use = self.day_use * _HOURLY[local.hour] / _HOURLY.sum() * hours
         drive = _DRIVES.get(back, 0.0)
-        ute = 320 * hours if drive and 10 <= local.hour < 10 + drive else 0.0
+        ute = RIG.vehicles[0].charge_w * hours if drive and 10 <= local.hour < 10 + drive else 0.0
         if self.shown < 0.22 and self.set_runs == 0 and 17 <= local.hour < 21:
             self.set_runs = 5.0
         petrol = 0.0
         if self.set_runs > 0:
-            petrol, self.set_runs = 900 * hours, max(0.0, self.set_runs - hours)
+            petrol, self.set_runs = RIG.generators[0].charge_w * hours, max(0.0, self.set_runs - hours)
             self.generator_hours += hours
         self._balance(end, sun, ute, petrol, use, hours)
 

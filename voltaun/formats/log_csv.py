@@ -31,6 +31,8 @@ COLUMNS = ("read_at", "soc_percent", "volts", "solar_wh", "vehicle_wh", "generat
            "vehicle_hours", "generator_hours", "use_wh", "sky", "full_at", "temp_c", "note")
 BASES = ("use_basis", "solar_basis")
 
+MAX_NOTE = 2000
+
 _FUTURE_SLACK = timedelta(minutes=5)
 
 
@@ -135,12 +137,15 @@ def _reading(row, line, zone, now, semicolons, faults, warnings) -> Reading | No
     if at is not None and now is not None and at > now + _FUTURE_SLACK:
         faults.add(f"line {line}, column read_at", shown(row["read_at"]),
                    f"a time not after now, {now.astimezone(zone):%Y-%m-%d %H:%M}")
+    note = _one_line(row.get("note", ""))
+    if len(note) > MAX_NOTE:
+        faults.add(f"line {line}, column note", f"{len(note)} letters", f"at most {MAX_NOTE}")
     full_at = _full_at(row.get("full_at", ""), at, line, zone, faults, warnings) if at else None
     if len(faults.faults) + faults.more > before:
         return None
     percent = values.pop("soc_percent", None)
     return Reading(at, soc=None if percent is None else percent / 100, sky=sky, full_at=full_at,
-                   note=row.get("note", ""), **values)
+                   note=note, **values)
 
 
 def _number(text: str, semicolons: bool) -> float | None:
@@ -165,7 +170,7 @@ def _instant(text, where, zone, faults, warnings) -> datetime | None:
         return None
     if warning:
         warnings.append(f"{where}: {warning}")
-    return instant
+    return instant.replace(microsecond=0)  # as the log keeps it
 
 
 def _full_at(text, at, line, zone, faults, warnings) -> datetime | None:
@@ -219,7 +224,7 @@ def write_log(rig: Rig, readings: Iterable[Reading], intervals: Iterable[Interva
             _local(reading.at, rig.zone), _plain(percent), _plain(reading.volts), _plain(solar),
             _plain(reading.vehicle_wh), _plain(reading.generator_wh), _plain(reading.mains_wh),
             _plain(reading.vehicle_hours), _plain(reading.generator_hours), _plain(use), reading.sky or "",
-            full_at or "", _plain(reading.temp_c), _guarded(reading.note), use_basis, solar_basis])
+            full_at or "", _plain(reading.temp_c), _one_line(reading.note), use_basis, solar_basis])
     return out.getvalue()
 
 
@@ -237,6 +242,6 @@ def _plain(number: float | None) -> str:
     return "" if number is None else f"{number:.4f}".rstrip("0").rstrip(".")
 
 
-def _guarded(note: str) -> str:
-    """A note as it is; line ends become spaces so that one row stays one line."""
+def _one_line(note: str) -> str:
+    """A note with its line ends as spaces, as the log keeps notes; so one row also stays one line."""
     return " ".join(note.split())

@@ -3,7 +3,7 @@
 from datetime import timedelta
 
 from flask_wtf import FlaskForm
-from wtforms import TextAreaField
+from wtforms import StringField
 from wtforms.validators import Length, ValidationError
 
 from voltaun.core.bank import nominal_voltage
@@ -29,14 +29,14 @@ class ReadingForm(FlaskForm):
     full_at = ClockField("Full at")
     volts = QuantityField("Volts", "voltage", high=1000)
     temp_c = QuantityField("Bank, °C", "number", low=-60, high=80)
-    note = TextAreaField("Note", validators=[Length(max=2000, message="Found more than %(max)d letters.")])
+    note = StringField("Note", validators=[Length(max=2000, message="Found more than %(max)d letters.")])
 
     def __init__(self, rig: Rig, now, reading: Reading | None = None):
         """Fit the form to the rig (only its sources are asked for), filled with what was sent, else a reading."""
-        self._rig, self._now = rig, now
+        self._rig, self._now, self._kept = rig, now, reading
         super().__init__(data=_shown(reading, now, rig.zone))
         for source, name in _FIELD_OF_SOURCE.items():
-            if not rig.has(source) and not self[name].data:
+            if not rig.has(source) and self[name].data is None:
                 del self[name]
 
     class Meta(FlaskForm.Meta):
@@ -71,8 +71,15 @@ class ReadingForm(FlaskForm):
         for source in ("vehicle", "generator"):
             if source in self and self[source].data is not None:
                 values[f"{source}_wh"], values[f"{source}_hours"] = self[source].data
-        full_at = self.full_at.data and clock_before(self.full_at.data, self.at.data, self._rig.zone)
-        return Reading(self.at.data, full_at=full_at, note=" ".join((self.note.data or "").split()), **values)
+        shown = _shown(self._kept, self._now, self._rig.zone)
+        at = self.at.data
+        if self._kept and self.at.typed == self.at.show(self._kept.at):
+            at = self._kept.at  # the field shows no seconds, and untouched it takes none away
+        if self._kept and self._kept.full_at and self.full_at.data == shown["full_at"] and self._kept.full_at <= at:
+            full_at = self._kept.full_at  # likewise its day, which may be some days before the reading's
+        else:
+            full_at = self.full_at.data and clock_before(self.full_at.data, at, self._rig.zone)
+        return Reading(at, full_at=full_at, note=" ".join((self.note.data or "").split()), **values)
 
 
 def _shown(reading: Reading | None, now, zone) -> dict:

@@ -100,7 +100,7 @@ def edit(reading_id: int):
     if "remove" in request.form:
         return _remove(reading_id, version)
     kept = readings.get(frame.db(), g.kept.id, reading_id)
-    form = ReadingForm(frame.rig(), g.now)
+    form = ReadingForm(frame.rig(), g.now, kept and kept.reading)
     if kept is None:
         # Gone, but what was typed is not: it stands in the line for a new reading.
         form.validate()
@@ -138,8 +138,8 @@ def _remove(reading_id, version):
         with transaction(frame.db()) as db:
             kept = readings.get(db, g.kept.id, reading_id)
             change = readings.remove(db, g.kept.id, reading_id, version, g.now)
-    except readings.ReadingChanged as changed:
-        flash(_changed_words(changed.kept))
+    except readings.ReadingChanged:
+        flash("This reading was changed or removed meanwhile, perhaps in another window; nothing was removed now.")
         return redirect(url_for("log.show", rig_id=g.kept.id), 303)
     flash("Removed.", f"undo-{change}")
     return _back(kept.reading.at)

@@ -162,10 +162,21 @@ class RigForm(FlaskForm):
         document["bank"]["kind"] = "station" if rig.bank.is_station else "units"
         document["inverter"] = {"there": rig.inverter is not None} | (document["inverter"] or {})
         form = cls(data=document) if read_sent else cls(formdata=None, data=document)
+        form.kept_rows = {group: len(document[group]) for group in GROUPS}
         if not (read_sent and form.is_submitted()):
             for group in GROUPS:
                 form[group].append_entry()
         return form
+
+    def validate(self, extra_validators=None):
+        """A kept row goes when its name is cleared; a new one that has figures and no name is asked for it."""
+        good = super().validate(extra_validators)
+        for group, kept in self.kept_rows.items():
+            for row in self[group].entries[kept:]:
+                if not (row["name"].data or "").strip() and any(getattr(field, "typed", "") for field in row):
+                    row["name"].errors = ["Found figures and no name, expected a name."]
+                    good = False
+        return good
 
     def document(self) -> dict:
         """What was typed as the document of a rig file."""

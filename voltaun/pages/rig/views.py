@@ -34,7 +34,7 @@ def save():
     if made is None:
         return _render(form, None, rest, 422)
     clearsky.tables(frame.db(), made)
-    as_read = rigs.KeptRig(g.kept.id, int(form.version.data or 0), frame.rig())
+    as_read = rigs.KeptRig(g.kept.id, request.form.get("version", 0, type=int), frame.rig())
     try:
         with transaction(frame.db()) as db:
             rigs.save(db, as_read, made)

@@ -40,7 +40,10 @@ class StartForm(FlaskForm):
         """The rig that the answers make; RigFaults with every fault. What is not known gets a stand-in."""
         untold = []
         latitude, longitude = self.latitude.data, self.longitude.data
-        if latitude is None or longitude is None:
+        if (latitude is None) != (longitude is None):
+            missing = "latitude" if latitude is None else "longitude"
+            raise RigFaults([Fault(f"place.{missing}", "nothing", "both of latitude and longitude, or neither")])
+        if latitude is None:
             # The zone's own town stands in until the place is told.
             latitude, longitude = zones().get(self.timezone.data, GREENWICH)
             untold.append("place")
