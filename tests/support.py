@@ -17,7 +17,7 @@ from pathlib import Path
 
 from voltaun.core import sun
 from voltaun.core.ledger import Reading
-from voltaun.core.rig import Bank, Charger, Generator, Inverter, Place, Rig, SolarArray
+from voltaun.core.rig import Bank, Engine, Generator, Inverter, Place, Rig, SolarArray
 from voltaun.database import connection, rigs
 
 ROOT = Path(__file__).parents[1]
@@ -56,7 +56,7 @@ def random_rig(rng: random.Random) -> Rig:
     bank = Bank(chemistry, rng.choice((2, 6, 12, 12.8, 51.2)), rng.uniform(20, 600), rng.choice((1, 2, 4)),
                 rng.randint(1, 4), everyday_floor=rng.uniform(hard, 0.7), hard_floor=hard,
                 charge_efficiency=rng.uniform(0.6, 1.0), standby_w=rng.uniform(0, 15))
-    return rig(bank=bank, vehicles=(Charger("Ute", 300),), generators=(Generator("Set", 900, 0.7),))
+    return rig(bank=bank, vehicles=(Engine("Ute", 300),), generators=(Generator("Set", 900, 0.7),))
 
 
 class DatabaseCase(unittest.TestCase):
@@ -73,7 +73,7 @@ class DatabaseCase(unittest.TestCase):
         with connection.transaction(self.db):
             self.rig_id = rigs.add(self.db, self.rig)
         for plane in sun.planes(self.rig):
-            self.db.execute("INSERT INTO clear_sky VALUES (?, ?, ?, ?, ?, ?)", (*plane, table(plane).tobytes()))
+            self.db.execute("INSERT INTO clear_sky VALUES (?, ?, ?, ?, ?, ?, ?, ?)", (*plane, table(plane).tobytes()))
 
 
 def voltaun(*arguments, check=None, now=NOW, **options) -> subprocess.CompletedProcess:

@@ -127,7 +127,7 @@ def _import_rig(data, differing, db, as_json):
                 raise Refused(f"found another rig named {rig.name!r} in the database, expected a new name, or "
                               "--differing keep or replace")
             elif kept.rig != rig and differing == "replace":
-                rigs.save(connection, kept, rig)
+                rigs.save(connection, kept, rig, _now())
     _say({"rig": rig.name}, f"{rig.name}: the rig is kept.", as_json)
 
 

@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 from tests.support import readings, rig, sun_of
 from voltaun.core.learn import reckon
 from voltaun.core.ledger import Balance, Reading, intervals
-from voltaun.core.rig import Bank, Charger, Generator, Inverter
+from voltaun.core.rig import Bank, Engine, Generator, Inverter
 
 WITH_SET = {"generators": (Generator("Set", 900, 0.7),)}
 
@@ -75,7 +75,7 @@ class Reckoning(unittest.TestCase):
         self.assertEqual(unread.use_basis, "reckoned")
 
     def test_source_the_rig_lacks_counts_as_nothing_and_hours_count_with_its_watts(self):
-        of = rig(vehicles=(Charger("Ute", 320),))
+        of = rig(vehicles=(Engine("Ute", 320),))
         interval = one(of, {"soc": 0.5}, {"soc": 0.6, "solar_wh": 1000, "vehicle_hours": 1.5})
         self.assertEqual((interval.harvest["vehicle"], interval.harvest["mains"]), (480, 0))
         self.assertEqual(interval.harvest_bases["vehicle"], "reckoned")
@@ -93,7 +93,7 @@ class Reckoning(unittest.TestCase):
 
     def test_books_hold_for_every_interval(self):
         rng = random.Random(4)
-        of = rig(**WITH_SET, vehicles=(Charger("Ute", 320),))
+        of = rig(**WITH_SET, vehicles=(Engine("Ute", 320),))
         maybe = {"soc": lambda: rng.random(), "solar_wh": lambda: rng.uniform(0, 7000),
                  "use_wh": lambda: rng.uniform(0, 7000), "generator_wh": lambda: rng.uniform(0, 3000),
                  "vehicle_hours": lambda: rng.uniform(0, 4)}

@@ -9,10 +9,10 @@ from voltaun.core import days, sun
 from voltaun.core.instants import resolve, zone
 from voltaun.core.learn import reckon
 from voltaun.core.ledger import Reading
-from voltaun.core.rig import Place
+from voltaun.core.rig import Place, SolarArray
 
-NORTH = (40.0, -105.0, 1800.0, 40.0, 180.0)
-SOUTH = (-42.02, 147.21, 310.0, 30.0, 0.0)
+NORTH = (40.0, -105.0, 1800.0, 40.0, 180.0, 0, 0.0)
+SOUTH = (-42.02, 147.21, 310.0, 30.0, 0.0, 0, 0.0)
 
 
 class ClearSky(unittest.TestCase):
@@ -34,7 +34,7 @@ class ClearSky(unittest.TestCase):
         north, south = sun.month_means(table(NORTH)), sun.month_means(table(SOUTH))
         self.assertGreater(north[5], north[11])
         self.assertGreater(south[11], south[5])
-        polar = sun.month_means(table((80.0, 20.0, 0.0, 60.0, 180.0)))
+        polar = sun.month_means(table((80.0, 20.0, 0.0, 60.0, 180.0, 0, 0.0)))
         self.assertEqual(polar[11], 0)
         self.assertGreater(polar[5], 3)
 
@@ -85,4 +85,4 @@ class LocalDays(unittest.TestCase):
         self.assertAlmostEqual(split[date(2026, 11, 3)].harvest["solar"], 0, places=3)
 
     def test_place_matters_to_the_table_only_where_it_is_seen(self):
-        self.assertEqual(sun.plane_key(Place(40.001, -105.002, "UTC", 1803.0), 40, 540), NORTH)
+        self.assertEqual(sun.plane_key(Place(40.001, -105.002, "UTC", 1803.0), SolarArray("Any", 9, 1, 40, 540)), NORTH)

@@ -95,7 +95,7 @@ class Frame(PagesCase):
         self.keep(Reading(NOW - timedelta(hours=5), soc=0.5, note="<script>alert(1)</script>"))
         with transaction(self.db):
             rigs.save(self.db, rigs.get(self.db, 1), rigs.get(self.db, 1).rig.__class__(
-                **{**vars(self.rig), "name": "<b>Hut</b>"}))
+                **{**vars(self.rig), "name": "<b>Hut</b>"}), NOW)
         for page in PAGES:
             text = self.client.get(f"/1/{page}").text
             self.hides("<script>alert", text)
@@ -155,7 +155,7 @@ class NewReading(PagesCase):
 
     def test_hours_and_watt_hours_of_a_started_source(self):
         with transaction(self.db):
-            rigs.save(self.db, rigs.get(self.db, 1), self.with_set())
+            rigs.save(self.db, rigs.get(self.db, 1), self.with_set(), NOW)
         self.add(soc="50", generator="4439 Wh in 5 h", vehicle="1 h 30")
         reading, = self.log()
         self.assertEqual((reading.generator_wh, reading.generator_hours, reading.vehicle_hours, reading.vehicle_wh),
@@ -165,8 +165,8 @@ class NewReading(PagesCase):
         self.shows('value="1.5 h"', page)
 
     def with_set(self):
-        from voltaun.core.rig import Charger, Generator
-        return replace(self.rig, generators=(Generator("Set", 900),), vehicles=(Charger("Ute", 320),))
+        from voltaun.core.rig import Engine, Generator
+        return replace(self.rig, generators=(Generator("Set", 900),), vehicles=(Engine("Ute", 320),))
 
 
 class Log(PagesCase):
@@ -377,7 +377,7 @@ class RigAndAdditions(PagesCase):
 class Bench(PagesCase):
     def page(self, *loads):
         with transaction(self.db):
-            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, loads=loads))
+            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, loads=loads), NOW)
         return self.client.get("/1/bench").text
 
     def test_the_gap_between_list_and_log_is_named(self):

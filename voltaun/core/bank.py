@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from voltaun.core.rig import Bank, Chemistry, Rig
+from voltaun.core.rig import Bank, Chemistry, Rig, SolarArray
 
 STATION_AC_SHARE = 0.85
 """Share of an all-in-one station's printed Wh that comes out of its AC sockets, until it is tested."""
@@ -35,9 +35,9 @@ def capacity_ah(bank: Bank) -> float | None:
 
 
 def rated_energy(bank: Bank) -> float:
-    """Printed energy, Wh: bank voltage × bank capacity, or the station's own figure."""
+    """Printed energy, Wh: bank voltage × bank capacity, or the station's own figure and its packs'."""
     if bank.is_station:
-        return bank.rated_energy_wh
+        return bank.rated_energy_wh + sum(bank.pack_wh)
     return nominal_voltage(bank) * bank.unit_capacity_ah * bank.parallel
 
 
@@ -79,8 +79,67 @@ def usable_energy(rig: Rig, floor: float, soc: float = 1.0, temp_c: float | None
 
 
 def charge_limit(rig: Rig) -> float:
-    """The most the bank takes below the taper, W: charge limit × Ah × V = charge limit × rated Wh."""
+    """The most the bank takes below the taper, W: charge limit × Ah × V = charge limit × rated Wh.
+
+    Where the maker's own limit is told it counts instead.
+    """
+    if rig.bank.charge_limit_w is not None:
+        return rig.bank.charge_limit_w
     return rig.chemistry.charge_limit * rated_energy(rig.bank)
+
+
+def controller_limit(rig: Rig, array: SolarArray) -> float | None:
+    """What the array's controller passes, W: its W, or its A × bank voltage, the less; None when not told."""
+    volts = nominal_voltage(rig.bank)
+    told = [array.controller_limit_w, array.controller_limit_a * volts if array.controller_limit_a and volts else None]
+    return min((watts for watts in told if watts is not None), default=None)
+
+
+def pooled_soc(bank: Bank, socs: tuple[float, ...]) -> float:
+    """The bank's level from its packs' own (fractions): their mean by capacity.
+
+    Raises ValueError unless there is one for each pack (a station and its expansions, or the strings).
+    """
+    packs = bank.packs
+    if len(socs) != len(packs):
+        raise ValueError(f"found {len(socs)} levels, expected one, or one for each of the {len(packs)} packs")
+    return sum(soc * wh for soc, wh in zip(socs, packs, strict=True)) / sum(packs)
+
+
+DEPTHS = {"long life": (0.70, 0.40), "balanced": None, "full use": (0.30, 0.10)}
+"""Depth policies: the everyday floor that each sets for (lead, lithium); balanced is the chemistry's own."""
+
+
+def depth_floor(chemistry: Chemistry, policy: str) -> float:
+    """The everyday floor (a fraction) of a depth policy, a key of DEPTHS."""
+    floors = DEPTHS[policy]
+    return chemistry.everyday_floor if floors is None else floors[chemistry.lithium]
+
+
+_AT_REST = {
+    "flooded": ((11.5, 0.0), (11.7, 0.10), (11.9, 0.25), (12.1, 0.42), (12.3, 0.60), (12.5, 0.80), (12.7, 1.0)),
+    "agm": ((11.6, 0.0), (11.85, 0.10), (12.05, 0.25), (12.25, 0.42), (12.45, 0.60), (12.65, 0.80), (12.85, 1.0))}
+_AT_REST["gel"] = _AT_REST["agm"]
+
+VOLTS_DOUBT = 0.10
+"""A level from volts is good to ten points either way, and only at rest and near 25 °C."""
+
+
+def soc_from_volts(bank: Bank, volts: float) -> float:
+    """The level (a fraction) that volts at rest show, for lead-acid; good to `VOLTS_DOUBT`.
+
+    At rest means no charge and no load for hours, at about 25 °C. 12 V steps, scaled to the bank's
+    nominal voltage, linear between, flat outside. Raises ValueError for lithium, whose voltage is flat
+    between about 20 and 95 %, and for a bank whose voltage is not known or far from these volts.
+    """
+    if bank.chemistry not in _AT_REST:
+        raise ValueError("the voltage of a lithium bank is flat between about 20 and 95 %, so it tells no percent")
+    nominal = nominal_voltage(bank)
+    blocks = round(nominal / 12) if nominal else 0
+    if not blocks or not 10 <= volts / blocks <= 15:
+        raise ValueError(f"found {volts:g} V on a bank of {nominal or 0:g} V, expected 10 to 15 V for each 12 V of it")
+    steps, levels = zip(*_AT_REST[bank.chemistry], strict=True)
+    return float(np.interp(volts / blocks, steps, levels))
 
 
 def acceptance(rig: Rig, soc):

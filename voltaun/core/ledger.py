@@ -15,7 +15,7 @@ from datetime import datetime, timedelta
 
 import numpy as np
 
-from voltaun.core.bank import effective_energy
+from voltaun.core.bank import effective_energy, soc_from_volts
 from voltaun.core.instants import day_start, hours_between, local_day
 from voltaun.core.inverter import dc_energy
 from voltaun.core.quantities import show_duration, show_energy, show_power
@@ -50,6 +50,7 @@ class Reading:
     full_at: datetime | None = None
     temp_c: float | None = None
     note: str = ""
+    pack_socs: tuple[float, ...] = ()  # each pack's own level, where they were read apart; `soc` is then their mean
 
 
 @dataclass(frozen=True)
@@ -133,7 +134,7 @@ def intervals(rig: Rig, readings: Iterable[Reading], sun: RigSun | None,
     direct_share   d above, 0–1
     The energies of the first reading have nothing to count from and are left out.
     """
-    ordered = sorted(readings, key=lambda reading: reading.at)
+    ordered = [_levelled(rig, reading) for reading in sorted(readings, key=lambda reading: reading.at)]
     if len(ordered) < 2:
         return []
     energy = effective_energy(rig).wh
@@ -155,6 +156,9 @@ def _interval(rig, energy, start, level, after, direct_share, clear) -> Interval
     harvest, bases, how = _harvest_as_read(rig, after)
     use, use_basis = _use_as_read(rig, after, hours, how)
     soc_end, soc_basis = after.soc, READ if after.soc is not None else UNKNOWN
+    if soc_end is not None and rig.soc_from == "volts":
+        soc_basis = RECKONED
+        how["soc"] = "from volts at rest, which is good to ten points"
     stored = (soc_end - level) * energy if soc_end is not None and level is not None else None
     marks = []
 
@@ -194,6 +198,16 @@ def _interval(rig, energy, start, level, after, direct_share, clear) -> Interval
                     unexplained, clear, after.sky, marks=tuple(marks), how=tuple(how.items()))
 
 
+def _levelled(rig: Rig, reading: Reading) -> Reading:
+    """The reading with its level from the volts, on a rig whose percent comes from them."""
+    if rig.soc_from != "volts" or reading.soc is not None or reading.volts is None:
+        return reading
+    try:
+        return replace(reading, soc=soc_from_volts(rig.bank, reading.volts))
+    except ValueError:
+        return reading
+
+
 def _harvest_as_read(rig, reading):
     harvest, bases, how = {}, {}, {}
     for source in SOURCES:
@@ -201,7 +215,7 @@ def _harvest_as_read(rig, reading):
         hours = getattr(reading, f"{source}_hours", None)
         bases[source] = READ
         if wh is None and hours is not None and rig.has(source):
-            watts = rig.parts(source)[0].charge_w
+            watts = rig.parts(source)[0].gives_w
             wh, bases[source] = hours * watts, RECKONED
             how[f"{source}_wh"] = f"{show_duration(hours)} × {show_power(watts)}"
         elif wh is None and not rig.has(source):

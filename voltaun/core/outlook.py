@@ -207,6 +207,8 @@ class _Grid:
             if limit is not None:
                 np.minimum(made, limit * self.hours[:, None], out=made)
             total += made
+        if sun.input_limit_w is not None:
+            np.minimum(total, sun.input_limit_w * self.hours[:, None], out=total)
         return total
 
 

@@ -6,6 +6,7 @@ raises `RigFaults`, which lists every fault by its path.
 
 import math
 from dataclasses import dataclass
+from datetime import date
 from functools import cached_property
 from zoneinfo import ZoneInfo
 
@@ -16,6 +17,13 @@ SKIES = ("clear", "mixed", "overcast", "storm")
 SOC_FROM = ("shunt", "display", "volts")
 PRIORITIES = ("essential", "wanted", "spare")
 EVIDENCE = ("metered", "spot", "trial", "label", "guess")
+
+CONVERTER_EFFICIENCY = 0.90
+GENERATOR_SHARE = 0.8
+"""A generator is run at no more than this share of its continuous W."""
+
+HOURS_OUT = 8.0
+"""How long a portable array stands out in a day, unless told."""
 
 
 @dataclass(frozen=True)
@@ -80,8 +88,32 @@ class Place:
 
 
 @dataclass(frozen=True)
+class Stay:
+    """Where a rig that moves stood from a local day on; the shade there comes on top of each array's own."""
+
+    from_day: date
+    name: str
+    latitude: float
+    longitude: float
+    elevation_m: float = 0.0
+    shade_factor: float = 1.0
+
+    def faults(self, path):
+        yield from _within(path, "latitude", self.latitude, -90, 90, "degrees, −90 (south) to 90 (north)")
+        yield from _within(path, "longitude", self.longitude, -180, 180, "degrees, −180 (west) to 180 (east)")
+        yield from _within(path, "elevation_m", self.elevation_m, -430, 9000, "metres above the sea")
+        yield from _within(path, "shade_factor", self.shade_factor, 0, 1, "a share, 0 to 1")
+        if not 1970 <= self.from_day.year < 2200:
+            yield Fault(f"{path}.from_day", self.from_day.isoformat(), "a day from 1970 to 2199")
+
+
+@dataclass(frozen=True)
 class Bank:
-    """The batteries: units of V and Ah in series and parallel, or one all-in-one station in Wh."""
+    """The batteries: units of V and Ah in series and parallel, or one all-in-one station in Wh.
+
+    pack_wh are a station's expansion packs; charge_limit_w is what the maker lets in at most, and
+    solar_input_w what a station takes from panels.
+    """
 
     chemistry: str = "lfp"
     unit_voltage_v: float | None = None
@@ -94,6 +126,9 @@ class Bank:
     hard_floor: float | None = None
     charge_efficiency: float | None = None
     standby_w: float = 2.0
+    pack_wh: tuple[float, ...] = ()
+    charge_limit_w: float | None = None
+    solar_input_w: float | None = None
 
     def __post_init__(self):
         known = CHEMISTRIES.get(self.chemistry)
@@ -105,6 +140,11 @@ class Bank:
     def is_station(self) -> bool:
         """Whether the bank is given straight in Wh."""
         return self.rated_energy_wh is not None
+
+    @property
+    def packs(self) -> tuple[float, ...]:
+        """What each pack that may show a percent of its own weighs: a station and its packs, or the strings."""
+        return (self.rated_energy_wh, *self.pack_wh) if self.is_station else (1.0,) * self.parallel
 
     def faults(self, path):
         if self.chemistry not in CHEMISTRIES:
@@ -123,6 +163,12 @@ class Bank:
             yield from _within(path, name, getattr(self, name), 1, 1000, "a whole number, 1 or more")
         if self.tested_energy_wh is not None:
             yield from _within(path, "tested_energy_wh", self.tested_energy_wh, 1, 1e8, "Wh, more than 0")
+        for n, wh in enumerate(self.pack_wh):
+            yield from _within(path, f"pack_wh[{n}]", wh, 1, 1e8, "Wh, more than 0")
+        if self.pack_wh and not self.is_station:
+            yield Fault(f"{path}.pack_wh", f"{len(self.pack_wh)} packs", "none: only a station has expansion packs")
+        yield from _limits(self, path, {"charge_limit_w": (1, 1e6, "W, more than 0"),
+                                        "solar_input_w": (1, 1e6, "W, more than 0")})
         yield from _within(path, "charge_efficiency", self.charge_efficiency, 0.3, 1, "a share, 0.3 to 1")
         yield from _within(path, "standby_w", self.standby_w, 0, 1e4, "W, 0 or more")
         floors = list(_within(path, "everyday_floor", self.everyday_floor, 0, 0.99, "a share, 0 to 0.99"))
@@ -151,14 +197,16 @@ class Inverter:
         yield from _within(path, "idle_w", self.idle_w, 0, 1e4, "W, 0 or more")
         yield from _within(path, "efficiency", self.efficiency, 0.3, 1, "a share, 0.3 to 1")
         yield from _within(path, "hours_on_per_day", self.hours_on_per_day, 0, 24, "hours, 0 to 24")
-        for name in ("continuous_w", "surge_w"):
-            if getattr(self, name) is not None:
-                yield from _within(path, name, getattr(self, name), 1, 1e6, "W, more than 0")
+        yield from _limits(self, path, {"continuous_w": (1, 1e6, "W, more than 0"), "surge_w": (1, 1e6, "W, more than 0")})
 
 
 @dataclass(frozen=True)
 class SolarArray:
-    """Panels on one plane: tilt from level, azimuth with 0 = north and 90 = east, both in degrees."""
+    """Panels on one plane: tilt from level, azimuth with 0 = north and 90 = east, both in degrees.
+
+    A portable array is aimed at the sun by hand so many times a day (0: it is fixed) in the hours it
+    stands out, with noon in their middle; its tilt and azimuth then do not count.
+    """
 
     name: str
     panel_w: float
@@ -167,6 +215,9 @@ class SolarArray:
     azimuth_deg: float = 0.0
     shade_factor: float | tuple[float, ...] = 1.0
     controller_limit_w: float | None = None
+    controller_limit_a: float | None = None
+    aimed_per_day: int = 0
+    hours_out: float | None = None
 
     @property
     def rated_w(self) -> float:
@@ -189,31 +240,83 @@ class SolarArray:
             yield Fault(f"{path}.shade_factor", f"{len(self.shade_by_month)} numbers", "one, or twelve")
         for share in self.shade_by_month:
             yield from _within(path, "shade_factor", share, 0, 1, "a share, 0 to 1")
-        if self.controller_limit_w is not None:
-            yield from _within(path, "controller_limit_w", self.controller_limit_w, 1, 1e6, "W, more than 0")
+        yield from _limits(self, path, {"controller_limit_w": (1, 1e6, "W, more than 0"),
+                                        "controller_limit_a": (0.1, 1e5, "A, more than 0"),
+                                        "aimed_per_day": (0, 12, "times a day, 0 (fixed) to 12"),
+                                        "hours_out": (0.5, 24, "hours a day, 0.5 to 24")})
 
 
 @dataclass(frozen=True)
 class Charger:
-    """A source that gives a steady power at the battery's terminals, W: an engine or the mains."""
+    """A source that gives a steady power at the battery's terminals, W, as its maker or a trial says."""
 
     name: str
     charge_w: float
+
+    @property
+    def gives_w(self) -> float:
+        """What arrives at the battery, W, once what feeds the charger has had its say."""
+        return self.charge_w
 
     def faults(self, path):
         yield from _within(path, "charge_w", self.charge_w, 1, 1e6, "W, more than 0")
 
 
 @dataclass(frozen=True)
-class Generator(Charger):
-    """A generator: W into the bank and litres an hour."""
+class Engine(Charger):
+    """A charger fed by an engine on the road, with what its input gives, where that is known."""
 
-    fuel_l_per_hour: float | None = None
+    input_v: float | None = None
+    input_a: float | None = None
+    spare_alternator_w: float | None = None
+    converter_efficiency: float | None = None
+    cut_off_v: float | None = None  # below this the charger stops, so that the starter battery still starts
+
+    @property
+    def input_w(self) -> float | None:
+        """The most the input lets through, W: input volts × input amps; None when they are not known."""
+        return self.input_v * self.input_a if self.input_v and self.input_a else None
+
+    @property
+    def gives_w(self) -> float:
+        """W into the bank = min(input V × A × efficiency, charger W, spare alternator W × efficiency)."""
+        through = self.converter_efficiency or CONVERTER_EFFICIENCY
+        fed = [watts * through for watts in (self.input_w, self.spare_alternator_w) if watts is not None]
+        return min((self.charge_w, *fed))
 
     def faults(self, path):
         yield from super().faults(path)
-        if self.fuel_l_per_hour is not None:
-            yield from _within(path, "fuel_l_per_hour", self.fuel_l_per_hour, 0, 1000, "litres an hour")
+        yield from _limits(self, path, {"input_v": (1, 1000, "V, 1 or more"), "input_a": (0.1, 1e4, "A, more than 0"),
+                                        "spare_alternator_w": (1, 1e6, "W, more than 0"),
+                                        "converter_efficiency": (0.3, 1, "a share, 0.3 to 1"),
+                                        "cut_off_v": (1, 1000, "V, 1 or more")})
+
+
+@dataclass(frozen=True)
+class Generator(Charger):
+    """A generator: W into the bank, what it gives for long, litres an hour and the price of a litre."""
+
+    fuel_l_per_hour: float | None = None
+    continuous_w: float | None = None
+    fuel_price: float | None = None
+
+    @property
+    def gives_w(self) -> float:
+        """W into the bank = min(charger W, continuous W × 0.8)."""
+        return min(self.charge_w, self.continuous_w * GENERATOR_SHARE) if self.continuous_w else self.charge_w
+
+    def faults(self, path):
+        yield from super().faults(path)
+        yield from _limits(self, path, {"fuel_l_per_hour": (0, 1000, "litres an hour"),
+                                        "continuous_w": (1, 1e6, "W, more than 0"),
+                                        "fuel_price": (0, 1e6, "a price of a litre, 0 or more")})
+
+
+@dataclass(frozen=True)
+class Mains(Charger):
+    """A charger on a socket, in the house or one that the bank is carried to."""
+
+    carried: bool = False
 
 
 @dataclass(frozen=True)
@@ -235,9 +338,7 @@ class Load:
 
     def faults(self, path):
         yield from _within(path, "daily_wh", self.daily_wh, 0, 1e7, "Wh a day, 0 or more")
-        for name in ("running_w", "surge_w"):
-            if getattr(self, name) is not None:
-                yield from _within(path, name, getattr(self, name), 0, 1e6, "W, 0 or more")
+        yield from _limits(self, path, {"running_w": (0, 1e6, "W, 0 or more"), "surge_w": (0, 1e6, "W, 0 or more")})
         for name, legal in (("side", ("ac", "dc")), ("priority", PRIORITIES), ("evidence", EVIDENCE)):
             if getattr(self, name) not in legal:
                 yield Fault(f"{path}.{name}", repr(getattr(self, name)), "one of " + ", ".join(legal))
@@ -270,10 +371,11 @@ class Rig:
     use_side: str = "dc"
     soc_from: str = "display"
     arrays: tuple[SolarArray, ...] = ()
-    vehicles: tuple[Charger, ...] = ()
+    vehicles: tuple[Engine, ...] = ()
     generators: tuple[Generator, ...] = ()
-    mains: tuple[Charger, ...] = ()
+    mains: tuple[Mains, ...] = ()
     loads: tuple[Load, ...] = ()
+    places: tuple[Stay, ...] = ()       # where it went, and from which day; before the first it stood at `place`
     not_yet_told: tuple[str, ...] = ()  # first-run questions answered "I don't know yet"
 
     def __post_init__(self):
@@ -293,11 +395,14 @@ class Rig:
         for name, legal in (("use_side", ("ac", "dc")), ("soc_from", SOC_FROM)):
             if getattr(self, name) not in legal:
                 yield Fault(name, repr(getattr(self, name)), "one of " + ", ".join(legal))
-        for group in ("arrays", "vehicles", "generators", "mains", "loads"):
+        for group in ("arrays", "vehicles", "generators", "mains", "loads", "places"):
             for n, part in enumerate(getattr(self, group)):
                 if not part.name.strip():
                     yield Fault(f"{group}[{n}].name", "nothing", "a name")
                 yield from part.faults(f"{group}[{n}]")
+        days = [stay.from_day for stay in self.places]
+        if days != sorted(set(days)):
+            yield Fault("places", "days out of order or twice", "each place from a later day than the one before")
 
     @cached_property
     def zone(self) -> ZoneInfo:
@@ -317,6 +422,13 @@ class Rig:
         """The arrays, vehicles, generators or mains chargers of this source."""
         return {"solar": self.arrays, "vehicle": self.vehicles,
                 "generator": self.generators, "mains": self.mains}[source]
+
+
+def _limits(part, path, legal: dict):
+    """Faults of those figures that are given and lie outside (least, most, what was expected)."""
+    for name, (low, high, expected) in legal.items():
+        if getattr(part, name) is not None:
+            yield from _within(path, name, getattr(part, name), low, high, expected)
 
 
 def _within(path, name, value, low, high, expected):

@@ -119,7 +119,7 @@ def _about_hours(hours: float) -> str:
 def advice(rig: Rig, outlook: Outlook, today: date) -> str:
     """What to do about it, in one sentence or two, from the outlook alone."""
     if outlook.shortfall_wh > 0.02 * outlook.energy_wh:
-        ways = [f"{_about_hours(outlook.shortfall_wh / rig.bank.charge_efficiency / part.charge_w)} of {part.name}"
+        ways = [f"{_about_hours(outlook.shortfall_wh / rig.bank.charge_efficiency / part.gives_w)} of {part.name}"
                 for part in (*rig.generators[:1], *rig.vehicles[:1], *rig.mains[:1])]
         way = f" (about {' or '.join(ways)})" if ways else ""
         return (f"Spare or put in {about(outlook.shortfall_wh)}{way} within three days, "

@@ -1,16 +1,22 @@
 """Clear-sky tables: made once for each plane at a place, and kept."""
 
 import sqlite3
+from dataclasses import replace
 
 import numpy as np
 
-from voltaun.core.rig import Rig
-from voltaun.core.sun import PlaneKey, RigSun, make_table, planes, rig_sun
+from voltaun.core.rig import Rig, SolarArray
+from voltaun.core.sun import PlaneKey, RigSun, make_table, plane_key, planes, rig_sun, stands
 
 
 def tables(connection: sqlite3.Connection, rig: Rig) -> list[np.ndarray]:
-    """One table (Wh/m² each half hour of a year) for each array; what is missing is made now and kept."""
+    """One table (Wh/m² each half hour of a year) for each of `planes`; what is missing is made now and kept."""
     return [_table(connection, plane) for plane in planes(rig)]
+
+
+def aimed_tables(connection: sqlite3.Connection, rig: Rig, array: SolarArray, times: range) -> dict[int, np.ndarray]:
+    """The tables of a portable array where the rig stands last, by how many times a day it is aimed."""
+    return {n: _table(connection, plane_key(stands(rig)[-1], replace(array, aimed_per_day=n))) for n in times}
 
 
 def sun_of(connection: sqlite3.Connection, rig: Rig) -> RigSun | None:
@@ -21,10 +27,10 @@ def sun_of(connection: sqlite3.Connection, rig: Rig) -> RigSun | None:
 def _table(connection: sqlite3.Connection, plane: PlaneKey) -> np.ndarray:
     row = connection.execute(
         """SELECT wh_per_m2 FROM clear_sky WHERE latitude = ? AND longitude = ? AND elevation_m = ?
-                  AND tilt_deg = ? AND azimuth_deg = ?""", plane).fetchone()
+                  AND tilt_deg = ? AND azimuth_deg = ? AND aimed_per_day = ? AND hours_out = ?""", plane).fetchone()
     if row is not None:
         return np.frombuffer(row["wh_per_m2"], dtype="<f4")
     table = make_table(plane)
-    connection.execute("INSERT OR IGNORE INTO clear_sky VALUES (?, ?, ?, ?, ?, ?)",
+    connection.execute("INSERT OR IGNORE INTO clear_sky VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
                        (*plane, table.astype("<f4").tobytes()))
     return table

@@ -49,6 +49,7 @@ def _instant(text: str | None) -> datetime | None:
 def _kept(row: sqlite3.Row) -> KeptReading:
     values = {name: row[name] for name in COLUMNS}
     values["at"], values["full_at"] = _instant(values["at"]), _instant(values["full_at"])
+    values["pack_socs"] = tuple(json.loads(values["pack_socs"]))
     return KeptReading(row["id"], row["version"], Reading(**values))
 
 
@@ -56,6 +57,7 @@ def _values(reading: Reading) -> dict:
     values = {name: getattr(reading, name) for name in COLUMNS}
     values["at"] = instant_text(reading.at)
     values["full_at"] = reading.full_at and instant_text(reading.full_at)
+    values["pack_socs"] = json.dumps(reading.pack_socs)
     return values
 
 
@@ -103,14 +105,14 @@ def at(connection: sqlite3.Connection, rig_id: int, instant: datetime) -> KeptRe
 
 
 _INSERT = """INSERT INTO reading (rig_id, at, soc, volts, solar_wh, vehicle_wh, generator_wh, mains_wh, vehicle_hours,
-                                  generator_hours, use_wh, sky, full_at, temp_c, note)
+                                  generator_hours, use_wh, sky, full_at, temp_c, note, pack_socs)
              VALUES (:rig_id, :at, :soc, :volts, :solar_wh, :vehicle_wh, :generator_wh, :mains_wh, :vehicle_hours,
-                     :generator_hours, :use_wh, :sky, :full_at, :temp_c, :note)"""
+                     :generator_hours, :use_wh, :sky, :full_at, :temp_c, :note, :pack_socs)"""
 
 _UPDATE = """UPDATE reading SET at = :at, soc = :soc, volts = :volts, solar_wh = :solar_wh, vehicle_wh = :vehicle_wh,
                     generator_wh = :generator_wh, mains_wh = :mains_wh, vehicle_hours = :vehicle_hours,
                     generator_hours = :generator_hours, use_wh = :use_wh, sky = :sky, full_at = :full_at,
-                    temp_c = :temp_c, note = :note, removed = :removed, version = version + 1
+                    temp_c = :temp_c, note = :note, pack_socs = :pack_socs, removed = :removed, version = version + 1
              WHERE id = :id"""
 
 
@@ -173,6 +175,7 @@ def undo(connection: sqlite3.Connection, rig_id: int, change_id: int, now: datet
     as_it_is = {name: change[name] for name in (*COLUMNS, "removed")}
     # What was only added goes out again; anything else goes back to the row before the change.
     as_it_was = json.loads(change["before"]) if change["before"] else as_it_is | {"removed": 1}
+    as_it_was.setdefault("pack_socs", "[]")  # a change from before packs were kept apart
     taken = at(connection, rig_id, _instant(as_it_was["at"]))
     if taken is not None and taken.id != reading_id:
         raise InstantTaken(taken)

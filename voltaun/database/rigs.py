@@ -3,10 +3,14 @@
 import json
 import sqlite3
 from dataclasses import asdict, dataclass, fields
+from datetime import date, datetime
 
-from voltaun.core.rig import Bank, Charger, Generator, Inverter, Load, Place, Rig, SolarArray
+from voltaun.core.figures import figures
+from voltaun.core.rig import Bank, Engine, Generator, Inverter, Load, Mains, Place, Rig, SolarArray, Stay
+from voltaun.database.readings import instant_text
 
-_CHARGERS = {"vehicle": "vehicles", "generator": "generators", "mains": "mains"}
+_CHARGERS = {"vehicle": ("vehicles", Engine), "generator": ("generators", Generator), "mains": ("mains", Mains)}
+_PARTS = ("bank", "inverter", "solar_array", "charger", "load", "stay")
 
 
 class RigChanged(Exception):
@@ -47,14 +51,15 @@ def get(connection: sqlite3.Connection, rig_id: int) -> KeptRig | None:
     arrays = connection.execute("SELECT * FROM solar_array WHERE rig_id = ? ORDER BY position", (rig_id,))
     chargers = connection.execute("SELECT * FROM charger WHERE rig_id = ? ORDER BY position", (rig_id,)).fetchall()
     loads = connection.execute("SELECT * FROM load WHERE rig_id = ? ORDER BY position", (rig_id,))
-    groups = {group: tuple(_made(Generator if source == "generator" else Charger, part)
-                           for part in chargers if part["source"] == source)
-              for source, group in _CHARGERS.items()}
+    stays = connection.execute("SELECT * FROM stay WHERE rig_id = ? ORDER BY from_day", (rig_id,))
+    groups = {group: tuple(_made(kind, part) for part in chargers if part["source"] == source)
+              for source, (group, kind) in _CHARGERS.items()}
     rig = Rig(row["name"], _made(Place, row), _made(Bank, bank), inverter and _made(Inverter, inverter),
               use_side=row["use_side"], soc_from=row["soc_from"],
               not_yet_told=tuple(json.loads(row["not_yet_told"])),
               arrays=tuple(_made(SolarArray, part) for part in arrays),
-              loads=tuple(_made(Load, part) for part in loads), **groups)
+              loads=tuple(_made(Load, part) for part in loads),
+              places=tuple(_made(Stay, part) for part in stays), **groups)
     return KeptRig(rig_id, row["version"], rig)
 
 
@@ -71,11 +76,57 @@ def add(connection: sqlite3.Connection, rig: Rig) -> int:
     return rig_id
 
 
-def save(connection: sqlite3.Connection, kept: KeptRig, rig: Rig) -> None:
-    """Replace a kept rig by a changed one. To be called in a transaction.
+def save(connection: sqlite3.Connection, kept: KeptRig, rig: Rig, now: datetime, run_id: int | None = None) -> int:
+    """Replace a kept rig by a changed one; the number of the change. To be called in a transaction.
 
+    Each figure that changes is noted with the time and, when a run on the bench found it, with that run.
     Raises RigChanged when the version read is no longer the one in the file, RigNameTaken.
     """
+    change = _replace(connection, kept, rig, now)
+    before = figures(kept.rig)
+    connection.executemany(
+        "INSERT OR REPLACE INTO figure_origin (rig_id, path, value, at, run_id) VALUES (?, ?, ?, ?, ?)",
+        [(kept.id, json.dumps(path), json.dumps(value), instant_text(now), run_id)
+         for path, value in figures(rig).items() if path not in before or before[path] != value])
+    return change
+
+
+def undo(connection: sqlite3.Connection, rig_id: int, change_id: int, now: datetime) -> None:
+    """Put a rig back as it was before a change. To be called in a transaction.
+
+    Raises RigChanged when it was saved again since, LookupError when there is no such change.
+    """
+    row = connection.execute("SELECT * FROM rig_change WHERE id = ? AND rig_id = ?", (change_id, rig_id)).fetchone()
+    kept = get(connection, rig_id)
+    if row is None or kept is None:
+        raise LookupError("there is no such change")
+    if row["version"] != kept.version:
+        raise RigChanged(kept.rig.name)
+    _replace(connection, kept, _from_document(json.loads(row["before"])), now)
+
+
+@dataclass(frozen=True)
+class Origin:
+    """Where a figure came from: when it was set, to what, and the run that found it (None: typed)."""
+
+    at: datetime
+    value: object
+    run_id: int | None
+    instrument: str | None
+
+
+def origins(connection: sqlite3.Connection, rig: KeptRig) -> dict[tuple[str, ...], Origin]:
+    """Where those figures of the rig came from that still stand as they were then set, by path."""
+    standing = {path: json.dumps(value) for path, value in figures(rig.rig).items()}
+    rows = connection.execute(
+        """SELECT path, value, at, run_id, instrument FROM figure_origin
+           LEFT JOIN bench_run ON bench_run.id = figure_origin.run_id WHERE figure_origin.rig_id = ?""", (rig.id,))
+    found = {tuple(json.loads(row["path"])): row for row in rows}
+    return {path: Origin(datetime.fromisoformat(row["at"]), json.loads(row["value"]), row["run_id"], row["instrument"])
+            for path, row in found.items() if standing.get(path) == row["value"]}
+
+
+def _replace(connection, kept: KeptRig, rig: Rig, now: datetime) -> int:
     try:
         changed = connection.execute(
             """UPDATE rig SET name = :name, latitude = :latitude, longitude = :longitude,
@@ -87,12 +138,38 @@ def save(connection: sqlite3.Connection, kept: KeptRig, rig: Rig) -> None:
         raise RigNameTaken(rig.name) from error
     if not changed:
         raise RigChanged(rig.name)
-    connection.execute("DELETE FROM bank WHERE rig_id = ?", (kept.id,))
-    connection.execute("DELETE FROM inverter WHERE rig_id = ?", (kept.id,))
-    connection.execute("DELETE FROM solar_array WHERE rig_id = ?", (kept.id,))
-    connection.execute("DELETE FROM charger WHERE rig_id = ?", (kept.id,))
-    connection.execute("DELETE FROM load WHERE rig_id = ?", (kept.id,))
+    for table in _PARTS:
+        connection.execute(f"DELETE FROM {table} WHERE rig_id = ?", (kept.id,))
     _write_parts(connection, kept.id, rig)
+    return connection.execute("INSERT INTO rig_change (rig_id, changed_at, version, before) VALUES (?, ?, ?, ?)",
+                              (kept.id, instant_text(now), kept.version + 1, json.dumps(_document(kept.rig)))).lastrowid
+
+
+def _document(rig: Rig) -> dict:
+    """The whole rig as plain values, for `_from_document`."""
+    document = asdict(rig)
+    for stay in document["places"]:
+        stay["from_day"] = stay["from_day"].isoformat()
+    return document
+
+
+def _from_document(document: dict) -> Rig:
+    groups = {"arrays": SolarArray, "loads": Load, "places": Stay} | dict(_CHARGERS.values())
+    parts = {"place": Place, "bank": Bank, "inverter": Inverter}
+    made = {name: value and kind(**_typed(value)) for name, kind in parts.items() for value in (document[name],)}
+    made |= {name: tuple(kind(**_typed(part)) for part in document[name]) for name, kind in groups.items()}
+    return Rig(name=document["name"], use_side=document["use_side"], soc_from=document["soc_from"],
+               not_yet_told=tuple(document["not_yet_told"]), **made)
+
+
+def _typed(values: dict) -> dict:
+    """Values as JSON keeps them, in the types of the dataclasses: lists as tuples, days as dates."""
+    typed = {name: tuple(value) if isinstance(value, list) else value for name, value in values.items()}
+    if "from_day" in typed:
+        typed["from_day"] = date.fromisoformat(typed["from_day"])
+    if "carried" in typed:
+        typed["carried"] = bool(typed["carried"])
+    return typed
 
 
 def remove(connection: sqlite3.Connection, rig_id: int) -> None:
@@ -117,38 +194,43 @@ def _write_parts(connection, rig_id, rig):
     connection.execute(
         """INSERT INTO bank VALUES (:rig_id, :chemistry, :unit_voltage_v, :unit_capacity_ah, :series, :parallel,
                                     :rated_energy_wh, :tested_energy_wh, :everyday_floor, :hard_floor,
-                                    :charge_efficiency, :standby_w)""", _row(rig_id, 0, rig.bank))
+                                    :charge_efficiency, :standby_w, :pack_wh, :charge_limit_w, :solar_input_w)""", _row(rig_id, 0, rig.bank))
     if rig.inverter:
         connection.execute(
             """INSERT INTO inverter VALUES (:rig_id, :idle_w, :efficiency, :continuous_w, :surge_w,
                                             :hours_on_per_day)""", _row(rig_id, 0, rig.inverter))
     connection.executemany(
         """INSERT INTO solar_array VALUES (:rig_id, :position, :name, :panel_w, :panels, :tilt_deg, :azimuth_deg,
-                                           :shade_factor, :controller_limit_w)""",
+                                           :shade_factor, :controller_limit_w, :controller_limit_a, :aimed_per_day,
+                                           :hours_out)""",
         [_row(rig_id, n, array) for n, array in enumerate(rig.arrays)])
     connection.executemany(
-        "INSERT INTO charger VALUES (:rig_id, :source, :position, :name, :charge_w, :fuel_l_per_hour)",
-        [{"fuel_l_per_hour": None, "source": source} | _row(rig_id, n, charger)
-         for source, group in _CHARGERS.items() for n, charger in enumerate(getattr(rig, group))])
+        """INSERT INTO charger VALUES (:rig_id, :source, :position, :name, :charge_w, :fuel_l_per_hour, :input_v, :input_a,
+                                       :spare_alternator_w, :converter_efficiency, :cut_off_v, :continuous_w, :fuel_price,
+                                       :carried)""",
+        [_NO_CHARGER | {"source": source} | _row(rig_id, n, charger)
+         for source, (group, _) in _CHARGERS.items() for n, charger in enumerate(getattr(rig, group))])
+    connection.executemany(
+        "INSERT INTO stay VALUES (:rig_id, :from_day, :name, :latitude, :longitude, :elevation_m, :shade_factor)",
+        [_row(rig_id, n, stay) for n, stay in enumerate(rig.places)])
     connection.executemany(
         """INSERT INTO load VALUES (:rig_id, :position, :name, :daily_wh, :side, :running_w, :surge_w, :priority,
                                     :pattern, :months, :evidence)""",
         [_row(rig_id, n, load) for n, load in enumerate(rig.loads)])
 
 
-_AS_JSON = ("shade_factor", "pattern", "months")
+_AS_JSON = ("shade_factor", "pattern", "months", "pack_wh")
+_NO_CHARGER = {field.name: None for _, kind in _CHARGERS.values() for field in fields(kind)} | {"carried": 0}
 
 
 def _row(rig_id, position, part) -> dict:
     row = {field.name: getattr(part, field.name) for field in fields(part)}
     row |= {name: json.dumps(row[name]) for name in _AS_JSON if name in row}
+    if "from_day" in row:
+        row["from_day"] = row["from_day"].isoformat()
     return row | {"rig_id": rig_id, "position": position}
 
 
 def _made(kind, row):
     values = {field.name: row[field.name] for field in fields(kind)}
-    for name in _AS_JSON:
-        if name in values:
-            value = json.loads(values[name])
-            values[name] = tuple(value) if isinstance(value, list) else value
-    return kind(**values)
+    return kind(**_typed(values | {name: json.loads(values[name]) for name in _AS_JSON if name in values}))

@@ -11,7 +11,7 @@ import numpy as np
 
 from voltaun.core.instants import day_start, local_day, resolve
 from voltaun.core.ledger import Reading
-from voltaun.core.rig import Bank, Charger, Generator, Inverter, Load, Place, Rig, SolarArray
+from voltaun.core.rig import Bank, Engine, Generator, Inverter, Load, Place, Rig, SolarArray
 from voltaun.core.sun import RigSun
 
 DAYS = 75
@@ -25,7 +25,7 @@ RIG = Rig(
     use_side="dc",
     soc_from="shunt",
     arrays=(SolarArray("Shed roof", 330, 6, 30, 0, 0.95),),
-    vehicles=(Charger("Ute", 320),),
+    vehicles=(Engine("Ute", 320),),
     generators=(Generator("Petrol set", 900, 0.7),),
     loads=(
         Load("Chest freezer", 620, "ac", 90, 600, "essential", "always", evidence="metered"),

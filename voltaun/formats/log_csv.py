@@ -28,7 +28,7 @@ LIMITS = {
     "temp_c": (-60, 80, "degrees Celsius, −60 to 80"),
 }
 COLUMNS = ("read_at", "soc_percent", "volts", "solar_wh", "vehicle_wh", "generator_wh", "mains_wh",
-           "vehicle_hours", "generator_hours", "use_wh", "sky", "full_at", "temp_c", "note")
+           "vehicle_hours", "generator_hours", "use_wh", "sky", "full_at", "temp_c", "note", "pack_percents")
 BASES = ("use_basis", "solar_basis")
 
 MAX_NOTE = 2000
@@ -141,11 +141,21 @@ def _reading(row, line, zone, now, semicolons, faults, warnings) -> Reading | No
     if len(note) > MAX_NOTE:
         faults.add(f"line {line}, column note", f"{len(note)} letters", f"at most {MAX_NOTE}")
     full_at = _full_at(row.get("full_at", ""), at, line, zone, faults, warnings) if at else None
+    pack_socs = _pack_socs(row.get("pack_percents", ""), line, faults)
     if len(faults.faults) + faults.more > before:
         return None
     percent = values.pop("soc_percent", None)
     return Reading(at, soc=None if percent is None else percent / 100, sky=sky, full_at=full_at,
-                   note=note, **values)
+                   note=note, pack_socs=pack_socs, **values)
+
+
+def _pack_socs(text, line, faults) -> tuple[float, ...]:
+    """Each pack's own percent, as `74 78`."""
+    numbers = [_number(part, semicolons=False) for part in text.split()]
+    if any(number is None or not 0 <= number <= 100 for number in numbers) or len(numbers) > 100:
+        faults.add(f"line {line}, column pack_percents", shown(text), "percents from 0 to 100 with spaces between")
+        return ()
+    return tuple(number / 100 for number in numbers)
 
 
 def _number(text: str, semicolons: bool) -> float | None:
@@ -224,7 +234,8 @@ def write_log(rig: Rig, readings: Iterable[Reading], intervals: Iterable[Interva
             _local(reading.at, rig.zone), _plain(percent), _plain(reading.volts), _plain(solar),
             _plain(reading.vehicle_wh), _plain(reading.generator_wh), _plain(reading.mains_wh),
             _plain(reading.vehicle_hours), _plain(reading.generator_hours), _plain(use), reading.sky or "",
-            full_at or "", _plain(reading.temp_c), _one_line(reading.note), use_basis, solar_basis])
+            full_at or "", _plain(reading.temp_c), _one_line(reading.note),
+            " ".join(_plain(soc * 100) for soc in reading.pack_socs), use_basis, solar_basis])
     return out.getvalue()
 
 

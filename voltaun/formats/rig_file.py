@@ -2,24 +2,28 @@
 
 import json
 from dataclasses import fields
+from datetime import date
 from functools import cache
 from pathlib import Path
 
 from voltaun.core.rig import (
     Bank,
-    Charger,
+    Engine,
     Fault,
     Generator,
     Inverter,
     Load,
+    Mains,
     Place,
     Rig,
     RigFaults,
     SolarArray,
+    Stay,
 )
 
 VERSION = 1
-_GROUPS = {"arrays": SolarArray, "vehicles": Charger, "generators": Generator, "mains": Charger, "loads": Load}
+_GROUPS = {"arrays": SolarArray, "vehicles": Engine, "generators": Generator, "mains": Mains, "loads": Load,
+           "places": Stay}
 
 
 def read_rig(text: str) -> Rig:
@@ -94,7 +98,9 @@ def _plain(part) -> dict:
 
 
 def _number(value):
-    """A whole number without its point, so that 310 and 310.0 are written alike."""
+    """A whole number without its point, so that 310 and 310.0 are written alike; a day as text."""
+    if isinstance(value, date):
+        return value.isoformat()
     return int(value) if isinstance(value, float) and value.is_integer() else value
 
 
@@ -102,6 +108,11 @@ def _part(kind, document):
     values = _known(kind, document)
     if "pattern" in values:
         values["pattern"] = pattern_from(values["pattern"])
+    if "from_day" in values:
+        try:
+            values["from_day"] = date.fromisoformat(values["from_day"])
+        except ValueError as error:
+            raise RigFaults([Fault("places.from_day", repr(values["from_day"]), "a day such as 2026-10-02")]) from error
     return kind(**values)
 
 

@@ -1,12 +1,16 @@
 """Form fields that take quantities as people write them; what was typed stays typed."""
 
-from datetime import datetime
+from datetime import datetime, timedelta
 
+from flask_wtf import FlaskForm
 from wtforms import Field, SelectField
+from wtforms.validators import ValidationError
 from wtforms.widgets import TextInput
 
+from voltaun.core.bank import nominal_voltage, pooled_soc
 from voltaun.core.instants import resolve
 from voltaun.core.quantities import QuantityError, parse
+from voltaun.core.rig import Rig
 
 
 class TypedField(Field):
@@ -101,6 +105,56 @@ class InstantField(TypedField):
 
     def show(self, value):
         return "" if value is None else f"{value.astimezone(self.zone):%Y-%m-%dT%H:%M}"
+
+
+class PlacedForm(FlaskForm):
+    """A form whose instants are in a rig's zone and not after now, and whose energies may be given in Ah."""
+
+    def __init__(self, rig: Rig, now: datetime, **options):
+        self._rig, self._now = rig, now
+        super().__init__(**options)
+
+    class Meta(FlaskForm.Meta):
+        def bind_field(self, form, unbound_field, options):
+            # Fields read while they are made, so zone and voltage must be theirs before.
+            field = super().bind_field(form, unbound_field, options)
+            if isinstance(field, InstantField):
+                field.zone = form._rig.zone
+            elif isinstance(field, LevelField):
+                field.bank = form._rig.bank
+            elif isinstance(field, QuantityField) and field.kind == "energy":
+                field.volts = nominal_voltage(form._rig.bank)
+            return field
+
+    def validate_at(self, field):
+        if not field.typed:
+            raise ValidationError("Found nothing, expected a date and time, such as 2026-11-24 19:30.")
+        if field.data is not None and field.data > self._now + timedelta(minutes=5):
+            raise ValidationError(f"Found a time that is still to come, expected one not after now, "
+                                  f"{self._now.astimezone(self._rig.zone):%Y-%m-%d %H:%M}.")
+
+
+class LevelField(QuantityField):
+    """A level in percent; of a bank with several packs one for each may be given (`74 78`), as (level, packs)."""
+
+    bank = None
+
+    def __init__(self, label, **options):
+        super().__init__(label, "percent", **options)
+
+    def read(self, text):
+        parts = text.replace(",", " ").replace(";", " ").replace("%", " ").split()
+        if len(parts) < 2 or "," in text and len(parts) == 2 and len(self.bank.packs) != 2:
+            return super().read(text), ()
+        socs = tuple(super(LevelField, self).read(part) for part in parts)
+        try:
+            return pooled_soc(self.bank, socs), socs
+        except ValueError as error:
+            raise QuantityError(repr(text), str(error).partition("expected ")[2], "74") from error
+
+    def show(self, value):
+        soc, packs = value or (None, ())
+        return " ".join(super(LevelField, self).show(each) for each in packs) if packs else super().show(soc)
 
 
 class ClockField(TypedField):

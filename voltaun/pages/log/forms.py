@@ -1,25 +1,21 @@
 """The form of one reading, used on Today and Log."""
 
-from datetime import timedelta
-
-from flask_wtf import FlaskForm
 from wtforms import StringField
-from wtforms.validators import Length, ValidationError
+from wtforms.validators import Length
 
-from voltaun.core.bank import nominal_voltage
 from voltaun.core.instants import clock_before
 from voltaun.core.ledger import Reading
 from voltaun.core.rig import SKIES, Rig
-from voltaun.pages.fields import ChoiceField, ClockField, InstantField, QuantityField, RunField
+from voltaun.pages.fields import ChoiceField, ClockField, InstantField, LevelField, PlacedForm, QuantityField, RunField
 
 _FIELD_OF_SOURCE = {"solar": "solar_wh", "vehicle": "vehicle", "generator": "generator", "mains": "mains_wh"}
 
 
-class ReadingForm(FlaskForm):
+class ReadingForm(PlacedForm):
     """A reading as it is typed; energies since the reading before."""
 
     at = InstantField("When")
-    soc = QuantityField("Level", "percent")
+    soc = LevelField("Level")
     solar_wh = QuantityField("Sun", "energy", high=1e7)
     vehicle = RunField("Engine")
     generator = RunField("Generator")
@@ -33,28 +29,11 @@ class ReadingForm(FlaskForm):
 
     def __init__(self, rig: Rig, now, reading: Reading | None = None):
         """Fit the form to the rig (only its sources are asked for), filled with what was sent, else a reading."""
-        self._rig, self._now, self._kept = rig, now, reading
-        super().__init__(data=_shown(reading, now, rig.zone))
+        self._kept = reading
+        super().__init__(rig, now, data=_shown(reading, now, rig.zone))
         for source, name in _FIELD_OF_SOURCE.items():
             if not rig.has(source) and self[name].data is None:
                 del self[name]
-
-    class Meta(FlaskForm.Meta):
-        def bind_field(self, form, unbound_field, options):
-            # Fields read while they are made, so zone and voltage must be theirs before.
-            field = super().bind_field(form, unbound_field, options)
-            if isinstance(field, InstantField):
-                field.zone = form._rig.zone
-            elif isinstance(field, QuantityField) and field.kind == "energy":
-                field.volts = nominal_voltage(form._rig.bank)
-            return field
-
-    def validate_at(self, field):
-        if not field.typed:
-            raise ValidationError("Found nothing, expected a date and time, such as 2026-11-24 19:30.")
-        if field.data is not None and field.data > self._now + timedelta(minutes=5):
-            raise ValidationError(f"Found a time that is still to come, expected one not after now, "
-                                  f"{self._now.astimezone(self._rig.zone):%Y-%m-%d %H:%M}.")
 
     def validate(self, extra_validators=None):
         if not super().validate(extra_validators):
@@ -66,8 +45,9 @@ class ReadingForm(FlaskForm):
 
     def reading(self) -> Reading:
         """The reading that was typed."""
-        values = {name: self[name].data for name in ("soc", "solar_wh", "mains_wh", "use_wh", "sky", "volts", "temp_c")
+        values = {name: self[name].data for name in ("solar_wh", "mains_wh", "use_wh", "sky", "volts", "temp_c")
                   if name in self}
+        values["soc"], values["pack_socs"] = self.soc.data or (None, ())
         for source in ("vehicle", "generator"):
             if source in self and self[source].data is not None:
                 values[f"{source}_wh"], values[f"{source}_hours"] = self[source].data
@@ -86,7 +66,8 @@ def _shown(reading: Reading | None, now, zone) -> dict:
     if reading is None:
         return {"at": now}
     shown = {name: getattr(reading, name)
-             for name in ("at", "soc", "solar_wh", "mains_wh", "use_wh", "sky", "volts", "temp_c", "note")}
+             for name in ("at", "solar_wh", "mains_wh", "use_wh", "sky", "volts", "temp_c", "note")}
+    shown["soc"] = None if reading.soc is None else (reading.soc, reading.pack_socs)
     shown["full_at"] = reading.full_at and f"{reading.full_at.astimezone(zone):%H:%M}"
     for source in ("vehicle", "generator"):
         run = getattr(reading, f"{source}_wh"), getattr(reading, f"{source}_hours")

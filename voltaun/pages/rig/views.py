@@ -37,7 +37,7 @@ def save():
     as_read = rigs.KeptRig(g.kept.id, request.form.get("version", 0, type=int), frame.rig())
     try:
         with transaction(frame.db()) as db:
-            rigs.save(db, as_read, made)
+            change = rigs.save(db, as_read, made, g.now)
     except rigs.RigChanged:
         form.version.data = g.kept.version
         return _render(form, made, ["The rig was changed meanwhile, perhaps in another window. What you typed is "
@@ -45,7 +45,24 @@ def save():
     except rigs.RigNameTaken:
         form.name.errors = [f"Found {made.name!r}, which another rig has, expected a name of its own."]
         return _render(form, made, [], 409)
-    flash("The rig is kept.")
+    flash("The rig is kept.", f"undo-rig-{change}")
+    return redirect(url_for("rig.show", rig_id=g.kept.id), 303)
+
+
+@pages.post("/rig/undo/<int:change_id>")
+def undo(change_id: int):
+    """Put the rig back as it was before it was saved."""
+    try:
+        with transaction(frame.db()) as db:
+            rigs.undo(db, g.kept.id, change_id, g.now)
+    except rigs.RigChanged:
+        flash("The rig was saved again since; nothing was taken back.")
+    except rigs.RigNameTaken:
+        flash("Another rig has taken its old name; rename that one first.")
+    except LookupError:
+        flash("There is nothing to take back.")
+    else:
+        flash("Taken back.")
     return redirect(url_for("rig.show", rig_id=g.kept.id), 303)
 
 

@@ -3,7 +3,7 @@
 from flask_wtf import FlaskForm
 from wtforms import BooleanField, RadioField, SelectField, StringField
 
-from voltaun.core.rig import CHEMISTRIES, Bank, Charger, Fault, Generator, Place, Rig, RigFaults, SolarArray
+from voltaun.core.rig import CHEMISTRIES, Bank, Engine, Fault, Generator, Mains, Place, Rig, RigFaults, SolarArray
 from voltaun.pages.fields import QuantityField, WholeField
 from voltaun.pages.start.places import zones
 
@@ -63,9 +63,9 @@ class StartForm(FlaskForm):
             untold.append("sources")
         return Rig((self.name.data or "").strip(), place, bank, not_yet_told=tuple(untold),
                    arrays=self._array(latitude),
-                   vehicles=(Charger("Engine", self.vehicle_w.data),) if self.vehicle_w.data else (),
+                   vehicles=(Engine("Engine", self.vehicle_w.data),) if self.vehicle_w.data else (),
                    generators=(Generator("Generator", self.generator_w.data),) if self.generator_w.data else (),
-                   mains=(Charger("Mains", self.mains_w.data),) if self.mains_w.data else ())
+                   mains=(Mains("Mains", self.mains_w.data),) if self.mains_w.data else ())
 
     def _array(self, latitude: float) -> tuple[SolarArray, ...]:
         """All panels as one array that faces the equator, tilted as the latitude suggests."""

@@ -126,7 +126,7 @@ def sentences(rig: Rig, level: float | None, month: int) -> list[Sentence]:
 
 def _first_charger(rig: Rig) -> float:
     chargers = (*rig.generators, *rig.mains, *rig.vehicles)
-    return chargers[0].charge_w if chargers else 500.0
+    return chargers[0].gives_w if chargers else 500.0
 
 
 def _run(rig, energy, v) -> list[str]:
@@ -147,11 +147,11 @@ def _full(rig, v) -> list[str]:
         hours = sums.time_to_full(rig, v["soc"], v["goal"], watts)
         return "for ever" if math.isinf(hours) else show_duration(hours)
     chargers = (*rig.vehicles, *rig.generators, *rig.mains)
-    each = [f"{part.name}, {show_power(part.charge_w)}: {takes(part.charge_w)}" for part in chargers]
+    each = [f"{part.name}, {show_power(part.gives_w)}: {takes(part.gives_w)}" for part in chargers]
     good_sun = 0.75 * sum(array.rated_w for array in rig.arrays)
     if good_sun:
         each.append(f"Sun at its best, about {show_power(good_sun)}: {takes(good_sun)}")
-    together = good_sun + sum(part.charge_w for part in chargers)
+    together = good_sun + sum(part.gives_w for part in chargers)
     if len(each) > 1:
         each.append(f"All together, {show_power(together)}: {takes(together)}")
     return [takes(v["watts"]), *each, "The last part is slow: above "

@@ -1,0 +1,184 @@
+"""What a load takes: a meter run over hours or days, or what its label says."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+import numpy as np
+
+from voltaun.core.bench import CounterFell, Mark, Misread, NotYet, Run, require_time
+from voltaun.core.demand import GRADES
+from voltaun.core.instants import hours_between
+from voltaun.core.quantities import show_duration
+from voltaun.core.sums import daily_from_yearly
+
+DAY_HOURS = 24.0
+SETTLED_HOURS = 48.0
+"""A run of something started warm that is shorter than this still shows its cooling down."""
+
+LEAST_SPREAD = 0.03
+"""A household meter is no better than this, relative."""
+
+
+@dataclass(frozen=True)
+class Span:
+    """The time between two readings of a meter with no reset in it: hours, Wh and mean W."""
+
+    start: datetime
+    end: datetime
+    hours: float
+    wh: float
+
+    @property
+    def watts(self) -> float:
+        """Mean power, W."""
+        return self.wh / self.hours
+
+
+@dataclass(frozen=True)
+class Metered:
+    """The finding of a meter run. `sd` is relative; powers W, energies Wh on the side that was metered."""
+
+    hours: float
+    wh: float
+    daily_wh: float
+    sd: float
+    evidence: str
+    spans: tuple[Span, ...]
+    duty: float | None
+    running_w: float | None
+    peak_w: float | None
+    low_w: float | None
+    ambient_c: float | None
+    remarks: tuple[str, ...]
+
+    @property
+    def mean_w(self) -> float:
+        """Mean power, W."""
+        return self.wh / self.hours
+
+
+@dataclass(frozen=True)
+class Labelled:
+    """The finding from a label, a spot measurement or a guess: Wh a day and running W; `sd` is relative."""
+
+    daily_wh: float
+    running_w: float | None
+    evidence: str
+    sd: float
+    remarks: tuple[str, ...] = ()
+
+
+def meter(run: Run) -> Metered:
+    """A meter run: mean power = ΔWh / Δh, Wh a day = 24 × that, and the same for each interval.
+
+    Readings with the counter; where it falls, the run must say that it was reset there (then the interval
+    across the reset is left out, since nobody knows what flowed before it), otherwise CounterFell is
+    raised. Duty = run time / elapsed time; running W = Wh / run time. The relative uncertainty is 10 %, or
+    with three whole days or more the spread between them; under 24 h 25 %.
+    Raises NotYet, Misread, CounterFell.
+    """
+    require_time(run)
+    spans, minutes, timed = _spans([mark for mark in run.marks if mark.wh is not None])
+    if not spans:
+        raise NotYet("The counter was read once since the start or the reset; a figure needs two readings of it.")
+    hours, wh = sum(span.hours for span in spans), sum(span.wh for span in spans)
+    running_h = minutes / 60
+    if running_h > timed * 1.01:
+        raise Misread(f"found {show_duration(running_h)} of run time in {show_duration(timed)}, expected no more "
+                      "than the time that passed", run.marks[-1].at)
+    evidence = "metered" if hours >= DAY_HOURS else "spot"
+    duty = running_h / timed if minutes else None
+    peaks = [mark.peak_w for mark in run.marks if mark.peak_w is not None]
+    lows = [mark.low_w for mark in run.marks if mark.low_w is not None]
+    return Metered(hours, wh, wh / hours * DAY_HOURS, _spread(spans, evidence), evidence, tuple(spans), duty,
+                   wh / hours / duty if duty else None, max(peaks, default=None), min(lows, default=None),
+                   run.ambient_c, tuple(_remarks(run, hours)))
+
+
+def _spans(marks: list[Mark]) -> tuple[list[Span], float, float]:
+    """The spans between the counter's readings, the run minutes in them and the hours those were counted for."""
+    spans, minutes, timed = [], 0.0, 0.0
+    for before, after in zip(marks, marks[1:], strict=False):
+        if after.reset:
+            continue
+        if after.wh < before.wh:
+            raise CounterFell(f"found {after.wh:g} Wh after {before.wh:g}, expected a counter that rises", after.at)
+        hours = hours_between(before.at, after.at)
+        spans.append(Span(before.at, after.at, hours, after.wh - before.wh))
+    for piece in _pieces(marks):
+        shown = [mark for mark in piece if mark.run_minutes is not None]
+        if not shown:
+            continue
+        # Before its first reading the count of minutes stood at nought, as the run began.
+        first = piece[0] if piece[0].run_minutes is None else shown[0]
+        if any(b.run_minutes < a.run_minutes for a, b in zip(shown, shown[1:], strict=False)):
+            raise CounterFell("found run minutes that fall, expected a counter that rises", shown[-1].at)
+        minutes += shown[-1].run_minutes - (first.run_minutes or 0.0)
+        timed += hours_between(first.at, shown[-1].at)
+    return spans, minutes, timed
+
+
+def _pieces(marks: list[Mark]) -> list[list[Mark]]:
+    """The readings cut where the counter was reset."""
+    pieces = []
+    for mark in marks:
+        if mark.reset or not pieces:
+            pieces.append([])
+        pieces[-1].append(mark)
+    return pieces
+
+
+def _spread(spans: list[Span], evidence: str) -> float:
+    """Relative standard deviation of the figure; see `meter`."""
+    trust = GRADES[evidence][1]
+    days, hours, wh = [], 0.0, 0.0
+    for span in spans:
+        hours, wh = hours + span.hours, wh + span.wh
+        if hours >= 0.9 * DAY_HOURS:
+            days.append(wh / hours)
+            hours = wh = 0.0
+    if len(days) < 3 or not np.mean(days):
+        return trust
+    return max(LEAST_SPREAD, float(np.std(days, ddof=1) / np.mean(days)))
+
+
+def _remarks(run: Run, hours: float):
+    if hours < DAY_HOURS:
+        yield (f"{show_duration(hours)} is less than a day: it may miss a defrost or a night, so it counts as a spot "
+               "measurement.")
+    if run.warm and hours < SETTLED_HOURS:
+        yield "It was started warm: the first day or two take more than a usual one, so the figure is likely high."
+    resets = sum(mark.reset for mark in run.marks)
+    if resets:
+        yield ("The counter was reset once; the time across the reset is left out." if resets == 1 else
+               f"The counter was reset {resets} times; the times across the resets are left out.")
+
+
+def label(run: Run) -> Labelled:
+    """What a label, a spot measurement or a guess says: W × hours a day × duty, a year's Wh / 365, or Wh a day.
+
+    Raises NotYet when it says too little.
+    """
+    _, trust = GRADES[run.basis]
+    high = ("Labels overstate what cycling things take, often by several times.",) if run.basis == "label" else ()
+    if run.daily_wh is not None:
+        return Labelled(run.daily_wh, run.watts, run.basis, trust, high)
+    if run.yearly_wh is not None:
+        return Labelled(daily_from_yearly(run.yearly_wh / 1000), run.watts, run.basis, trust, high)
+    if run.watts is None or run.hours_a_day is None:
+        raise NotYet("Found too little, expected its W and the hours a day it is on, its kWh a year, or Wh a day.")
+    daily = run.watts * run.hours_a_day * (1.0 if run.duty is None else run.duty)
+    return Labelled(daily, run.watts, run.basis, trust, high)
+
+
+def per_degree(runs: list[tuple[float, float]]) -> float | None:
+    """How a load's Wh a day changes with the air around it, Wh/day per °C, by least squares.
+
+    runs  (mean ambient °C, Wh a day) of each run; None with fewer than two that are 2 °C apart
+    """
+    if len(runs) < 2:
+        return None
+    degrees, daily = np.array(runs, dtype=float).T
+    if np.ptp(degrees) < 2:
+        return None
+    return float(np.polyfit(degrees, daily, 1)[0])
