@@ -2,7 +2,7 @@ import unittest
 from dataclasses import replace
 
 from tests.support import rig, sun_of, table
-from voltaun.core import additions, demand, sun
+from voltaun.core import additions, demand, measuring, sun
 from voltaun.core.learn import reckon
 from voltaun.core.rig import Bank, Inverter, Load, Place, RigFaults, SolarArray
 
@@ -58,9 +58,9 @@ class List(unittest.TestCase):
         self.assertAlmostEqual(june.wh, 1000 + 500 + 240 + 120)
         self.assertAlmostEqual(june.side_wh("ac") + june.side_wh("dc") + 240, june.wh)
         self.assertAlmostEqual(demand.daily_use(of, 11), november.wh)
-        self.assertEqual(june.next_to_measure.name, "Pump")
-        self.assertEqual(november.next_to_measure.name, "Lights")
-        self.assertIsNone(demand.listed(rig(loads=(Load("A", 5, evidence="metered"),)), 1).next_to_measure)
+        self.assertEqual(measuring.doubts(of, 6)[0].load.name, "Pump")
+        self.assertEqual(measuring.doubts(of, 11)[0].load.name, "Lights")
+        self.assertEqual(measuring.doubts(rig(loads=(Load("A", 5, evidence="metered"),)), 1), [])
         self.assertAlmostEqual(june.sd_wh ** 2, 100 ** 2 + 250 ** 2 + 120 ** 2 + 90 ** 2)
 
     def test_gap_is_clear_only_beyond_its_own_doubt(self):

@@ -1,5 +1,6 @@
 """Cautions: shown where they apply, short, once per place."""
 
+from voltaun.core.bench import Run
 from voltaun.core.outlook import Outlook
 from voltaun.core.rig import Rig
 
@@ -13,6 +14,8 @@ LITHIUM = f"{LITHIUM_COLD} Rely on its BMS; stop using a swollen or wet pack."
 HYDROGEN = "Flooded lead gives off hydrogen while it charges: fresh air, no flame, eyes covered."
 FUMES = "Run a generator outdoors, far from openings, with a carbon-monoxide alarm inside."
 BACKFEED = "Never feed a building's wiring from an inverter or generator except through a proper transfer switch."
+COLD_FOOD = "Keep food safe: a fridge above 5 °C for more than two hours is a health matter."
+DEEP = "A full discharge wears a lead bank: test it seldom, stop at its cut-off, and charge it again at once."
 SERIES_DC = "Panels in series can carry dangerous DC."
 
 
@@ -24,6 +27,15 @@ def for_rig(rig: Rig) -> list[str]:
     told.append(FUMES if rig.generators else "")
     told.append(BACKFEED if rig.inverter or rig.generators else "")
     told.append(LOCAL_CODES)
+    return [caution for caution in told if caution]
+
+
+def for_bench(rig: Rig, run: Run) -> list[str]:
+    """What applies to a measurement."""
+    told = [DEEP if run.instrument == "capacity" and not rig.chemistry.lithium else "",
+            FUSE if run.instrument in ("capacity", "inverter") else "",
+            COLD_FOOD if run.instrument in ("drawdown", "capacity") else "",
+            FUMES if run.instrument == "harvest" and run.subject in [part.name for part in rig.generators] else ""]
     return [caution for caution in told if caution]
 
 

@@ -43,15 +43,12 @@ class Listed:
         """What the loads of one side take; the idle is on neither."""
         return sum(line.wh for line in self.lines if line.load and line.load.side == side)
 
-    @property
-    def next_to_measure(self) -> Load | None:
-        """The load whose figure leaves the most Wh a day in doubt; None when all were metered."""
-        doubtful = [line for line in self.lines if line.load and line.grade != "A" and line.sd_wh > 0]
-        return max(doubtful, key=lambda line: line.sd_wh).load if doubtful else None
 
+def listed(rig: Rig, month: int | None = None, idle_tested: bool = False) -> Listed:
+    """The loads of a month (1–12; all of them without one), the largest first, and the inverter's idle.
 
-def listed(rig: Rig, month: int | None = None) -> Listed:
-    """The loads of a month (1–12; all of them without one), the largest first, and the inverter's idle."""
+    idle_tested  whether an inverter test has shown the idle, which then is as good as metered
+    """
     lines = []
     for load in rig.loads:
         if month is None or month in load.months:
@@ -60,7 +57,8 @@ def listed(rig: Rig, month: int | None = None) -> Listed:
             lines.append(Line(load, wh, grade, wh * trust))
     if rig.inverter and any(line.load.side == "ac" for line in lines):
         idle = idle_energy(rig.inverter, 24)
-        lines.append(Line(None, idle, "C", idle * GRADES["label"][1]))
+        grade, trust = GRADES["metered" if idle_tested else "label"]
+        lines.append(Line(None, idle, grade, idle * trust))
     return Listed(sorted(lines, key=lambda line: line.wh, reverse=True))
 
 

@@ -182,3 +182,32 @@ def per_degree(runs: list[tuple[float, float]]) -> float | None:
     if np.ptp(degrees) < 2:
         return None
     return float(np.polyfit(degrees, daily, 1)[0])
+
+
+@dataclass(frozen=True)
+class Beside:
+    """What several runs on one load say together: label Wh a day / metered Wh a day, and Wh/day per °C."""
+
+    label_ratio: float | None
+    per_degree: float | None
+    degrees: tuple[float, float] | None
+
+
+def beside(runs: list[Run], subject: str) -> Beside:
+    """Compare all runs on a load: the newest label with the mean of the meter runs of a day or more."""
+    metered, labels = [], []
+    for run in runs:
+        if run.subject != subject or run.instrument not in ("meter", "label"):
+            continue
+        try:
+            if run.instrument == "label" and run.basis == "label":
+                labels.append(label(run).daily_wh)
+            elif run.instrument == "meter" and run.hours >= DAY_HOURS:
+                metered.append((run.ambient_c, meter(run).daily_wh))
+        except (NotYet, Misread):
+            continue
+    mean = sum(daily for _, daily in metered) / len(metered) if metered else 0.0
+    warm = [(degrees, daily) for degrees, daily in metered if degrees is not None]
+    slope = per_degree(warm)
+    return Beside(labels[0] / mean if labels and mean else None, slope,
+                  (min(warm)[0], max(warm)[0]) if slope is not None else None)

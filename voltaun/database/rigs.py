@@ -219,13 +219,13 @@ def _write_parts(connection, rig_id, rig):
         [_row(rig_id, n, load) for n, load in enumerate(rig.loads)])
 
 
-_AS_JSON = ("shade_factor", "pattern", "months", "pack_wh")
+_AS_JSON = {SolarArray: ("shade_factor",), Load: ("pattern", "months"), Bank: ("pack_wh",)}
 _NO_CHARGER = {field.name: None for _, kind in _CHARGERS.values() for field in fields(kind)} | {"carried": 0}
 
 
 def _row(rig_id, position, part) -> dict:
     row = {field.name: getattr(part, field.name) for field in fields(part)}
-    row |= {name: json.dumps(row[name]) for name in _AS_JSON if name in row}
+    row |= {name: json.dumps(row[name]) for name in _AS_JSON.get(type(part), ())}
     if "from_day" in row:
         row["from_day"] = row["from_day"].isoformat()
     return row | {"rig_id": rig_id, "position": position}
@@ -233,4 +233,4 @@ def _row(rig_id, position, part) -> dict:
 
 def _made(kind, row):
     values = {field.name: row[field.name] for field in fields(kind)}
-    return kind(**_typed(values | {name: json.loads(values[name]) for name in _AS_JSON if name in values}))
+    return kind(**_typed(values | {name: json.loads(values[name]) for name in _AS_JSON.get(kind, ())}))

@@ -1,21 +1,39 @@
 """Filling a database with the demo."""
 
 import sqlite3
-from datetime import datetime
+from datetime import datetime, timedelta
 
-from voltaun.database import clearsky, readings, rigs
+from voltaun.core.findings import changes, find
+from voltaun.core.instants import day_start
+from voltaun.database import bench, clearsky, readings, rigs
 from voltaun.database.connection import transaction
-from voltaun.demo import honey_house
+from voltaun.demo import honey_house, measured, orchard_trailer
 
 
 def fill(connection: sqlite3.Connection, now: datetime) -> int:
-    """Put the honey house and its log into the database, unless it is there already; the rig's number."""
-    kept = rigs.find(connection, honey_house.RIG.name)
+    """Put both rigs with their logs and benches into the database, unless they are there; the honey house's number."""
+    of, trailer = honey_house.RIG, orchard_trailer.rig(now)
+    trip = day_start(orchard_trailer.october(now), trailer.zone)
+    first = _add(connection, of, lambda sun: honey_house.log(now, sun), measured.honey_house_runs(now))
+    _add(connection, trailer, lambda sun: orchard_trailer.log(now, sun),
+         measured.trailer_runs(trip - timedelta(days=4, hours=-18)))
+    return first
+
+
+def _add(connection, of, log, runs) -> int:
+    kept = rigs.find(connection, of.name)
     if kept is not None:
         return kept.id
-    sun = clearsky.sun_of(connection, honey_house.RIG)
-    logged = honey_house.log(now, sun)
+    logged = log(clearsky.sun_of(connection, of))
     with transaction(connection):
-        rig_id = rigs.add(connection, honey_house.RIG)
+        rig_id = rigs.add(connection, of)
         readings.add_many(connection, rig_id, logged)
+        begun = logged[0].at - timedelta(days=30)
+        for run, applied in runs:
+            at = run.marks[-1].at if run.marks else begun
+            run_id = bench.begin(connection, rig_id, run, at)
+            if applied:
+                kept = rigs.get(connection, rig_id)
+                set_to = changes(run, kept.rig, find(run, kept.rig))
+                bench.apply(connection, kept, bench.get(connection, rig_id, run_id), 1, set_to, at)
     return rig_id

@@ -51,7 +51,7 @@ def _template_cache() -> FileSystemBytecodeCache | None:
 
 def _register_pages(app: Flask) -> None:
     from voltaun.pages.additions import views as additions
-    from voltaun.pages.bench import views as bench
+    from voltaun.pages.bench import runs as bench
     from voltaun.pages.log import views as log
     from voltaun.pages.outlook import views as outlook
     from voltaun.pages.rig import views as rig

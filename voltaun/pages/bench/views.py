@@ -1,9 +1,16 @@
-"""Bench: where it goes. The loads by what they take, how well each is known, and what the list leaves open."""
+"""Bench: where it goes. The loads by what they take, what is being measured, and what to measure next."""
 
-from flask import render_template
+from collections import Counter
 
+from flask import Response, flash, g, redirect, render_template, url_for
+
+from voltaun.core import measuring
 from voltaun.core.demand import gap, listed
+from voltaun.core.metering import beside
+from voltaun.database import bench, rigs
+from voltaun.database.connection import transaction
 from voltaun.pages import frame
+from voltaun.pages.bench.shown import shown
 from voltaun.pages.figures.svg import el
 
 pages = frame.page("bench")
@@ -12,12 +19,84 @@ pages = frame.page("bench")
 @pages.get("/bench")
 def show():
     """The page."""
-    look = frame.look()
-    of = listed(frame.rig(), look.today.month)
+    return _render()
+
+
+def _render(form=None, status=200):
+    look, rig = frame.look(), frame.rig()
+    origins = rigs.origins(frame.db(), g.kept)
+    idle = origins.get(("inverter", "idle_w"))
+    of = listed(rig, look.today.month, idle_tested=bool(idle and idle.instrument))
     drain = look.outlook.drain if look.outlook and look.outlook.drain.basis == "log" else None
     logged = drain.use_wh + drain.hidden_wh if drain else None
-    return render_template("bench/bench.html", of=of, drain=drain, logged=logged, bar=_bar(of),
-                           gap=gap(of, logged, drain.sd_wh, drain.days_known) if drain and of.lines else None)
+    runs = bench.runs(frame.db(), g.kept.id)
+    count = Counter(each.run.subject for each in runs if each.state != "abandoned")
+    used = [each.run for each in runs if each.state != "abandoned"]
+    metered = {load.name for load in rig.loads if load.evidence == "metered"}
+    said = [(each, seen, _state(each, seen, metered)) for each in runs
+            for seen in [shown(each.run, rig, frame.sun() if each.run.instrument == "harvest" else None)]]
+    pressing = ("under way", "look at it", "to apply")
+    return render_template(
+        "bench/bench.html", of=of, drain=drain, logged=logged, bar=_bar(of), count=count,
+        beside={name: beside(used, name) for name, times in count.items() if name and times > 1},
+        gap=gap(of, logged, drain.sd_wh, drain.days_known) if drain and of.lines else None,
+        waiting=[each for each in said if each[2] in pressing], past=[each for each in said if each[2] not in pressing],
+        round=_round(runs), doubts=measuring.doubts(rig, look.today.month), form=form or _round_form()), status
+
+
+def _state(kept, seen, metered) -> str:
+    """What a run waits for, in a word or two."""
+    if kept.state == "abandoned" or kept.applied_at:
+        return "abandoned" if kept.state == "abandoned" else "applied"
+    if seen.fault:
+        return "look at it"
+    if seen.finding is None:
+        return "under way"
+    beside_meter = kept.run.instrument == "label" and kept.run.subject in metered
+    return "to apply" if seen.changes and not beside_meter else "kept"
+
+
+def _round_form():
+    from voltaun.pages.bench.forms import RoundForm
+    kept = bench.measuring_round(frame.db(), g.kept.id)
+    first = {"ac_meters": kept.ac_meters if kept else 1, "dc_meters": kept.dc_meters if kept else 0, "begin": g.now}
+    return RoundForm(frame.rig(), g.now, data=first)
+
+
+def _round(runs):
+    """The round under way as (slot, whether it is done), or None."""
+    kept = bench.measuring_round(frame.db(), g.kept.id)
+    if kept is None:
+        return None
+    metered = [(each.run.subject, each.run.marks[-1].at, each.run.hours) for each in runs
+               if each.run.instrument == "meter" and each.state != "abandoned" and each.run.marks]
+    return [(slot, measuring.done(slot, kept, metered)) for slot in kept.slots]
+
+
+@pages.post("/bench/round")
+def lay_out():
+    """Lay the measuring round out anew."""
+    form = _round_form()
+    if not form.validate() or form.begin.data is None:
+        if form.begin.data is None and not form.begin.errors:
+            form.begin.errors = ["Found nothing, expected a date and time, such as 2026-11-24 08:00."]
+        return _render(form, 422)
+    wanted = measuring.doubts(frame.rig(), frame.look().today.month)
+    made = measuring.lay_out(wanted, form.ac_meters.data or 0, form.dc_meters.data or 0, form.begin.data, g.now)
+    with transaction(frame.db()) as db:
+        bench.keep_round(db, g.kept.id, made)
+    flash("The round is laid out." if made.slots else "No load in doubt has a meter of its side: nothing to lay out.")
+    return redirect(url_for("bench.show", rig_id=g.kept.id) + "#round", 303)
+
+
+@pages.get("/bench/round.ics")
+def calendar():
+    """The round as a calendar file."""
+    from voltaun.formats.calendar import write_round
+    kept = bench.measuring_round(frame.db(), g.kept.id)
+    text = write_round(frame.rig(), kept.slots if kept else (), g.now)
+    return Response(text, content_type="text/calendar; charset=utf-8",
+                    headers={"Content-Disposition": 'attachment; filename="measuring-round.ics"'})
 
 
 def _bar(of):

@@ -1,0 +1,126 @@
+"""The forms of a run: how it begins, one reading of it, what is noted of it, and a label."""
+
+from wtforms import BooleanField, RadioField, SelectField, StringField
+from wtforms.validators import Length
+
+from voltaun.core.bench import Mark, Run
+from voltaun.pages.fields import InstantField, PlacedForm, QuantityField, WholeField
+
+MARKS = {"meter": ("wh", "run_minutes", "peak_w", "low_w", "ambient_c"), "drawdown": ("soc", "ambient_c"),
+         "capacity": ("wh", "ah", "ac_wh", "other_wh", "volts", "soc", "ambient_c"),
+         "inverter": ("ac_w", "dc_w"), "harvest": ("wh", "soc", "dc_w"), "label": ()}
+"""What each instrument shows."""
+
+NAMES = {"meter": {"wh": "Counter, Wh"}, "capacity": {"wh": "At the battery, Wh", "soc": "Display, %"},
+         "harvest": {"wh": "Brought in, Wh", "soc": "or level, %", "dc_w": "W just now"}}
+
+FIRST = {"meter": {"wh": 0.0}, "capacity": {"wh": 0.0, "soc": 1.0}, "harvest": {"wh": 0.0}}
+"""What stands in the fields of a first reading, so that starting is one tap."""
+
+_TEXT = Length(max=500, message="Found more than %(max)d letters.")
+
+
+class MarkForm(PlacedForm):
+    """One reading of a run; only what its instrument shows is asked for."""
+
+    at = InstantField("When")
+    wh = QuantityField("Wh", "energy", high=1e8)
+    run_minutes = QuantityField("Run time, min", "number", high=1e7)
+    ah = QuantityField("At the battery, Ah", "charge", high=1e6)
+    ac_wh = QuantityField("Behind the inverter, Wh", "energy", high=1e8)
+    other_wh = QuantityField("A second meter, Wh", "energy", high=1e8)
+    soc = QuantityField("Level, %", "percent")
+    volts = QuantityField("Volts", "voltage", high=1000)
+    ac_w = QuantityField("AC, W", "power", high=1e6)
+    dc_w = QuantityField("DC, W", "power", high=1e6)
+    peak_w = QuantityField("Peak, W", "power", high=1e6)
+    low_w = QuantityField("Low, W", "power", high=1e6)
+    ambient_c = QuantityField("Air, °C", "number", low=-60, high=80)
+    note = StringField("Note", validators=[_TEXT])
+
+    def __init__(self, rig, now, instrument: str, mark: Mark | None = None, **options):
+        self.kept = mark
+        super().__init__(rig, now, data=vars(mark) if mark else {"at": now}, **options)
+        self.names = MARKS[instrument]
+        for name in set(self._fields) - {"at", "note", "csrf_token", *self.names}:
+            del self[name]
+        for name, words in NAMES.get(instrument, {}).items():
+            self[name].label.text = words
+        self.names = tuple(name for name in self.names if name in self)
+
+    def validate(self, extra_validators=None):
+        if not super().validate(extra_validators):
+            return False
+        if self.names and all(self[name].data is None for name in self.names):
+            self[self.names[0]].errors = ["Found nothing to keep, expected at least one figure."]
+            return False
+        return True
+
+    def mark(self) -> Mark:
+        """The reading that was typed; untouched, its time keeps its seconds."""
+        at = self.at.data.replace(second=0)
+        if self.kept and self.at.typed == self.at.show(self.kept.at):
+            at = self.kept.at
+        return Mark(at, **{name: self[name].data for name in self.names}, reset=bool(self.kept and self.kept.reset),
+                    note=" ".join((self.note.data or "").split()))
+
+
+class ConditionsForm(PlacedForm):
+    """What is noted of a run as a whole."""
+
+    warm = BooleanField("Started warm")
+    cut_off = BooleanField("The last reading was at the cut-off")
+    leave_out_hours = QuantityField("Leave out the first hours", "duration", high=1000)
+    conditions = StringField("Settings, what else was on", validators=[_TEXT])
+
+    def __init__(self, rig, now, run: Run, **options):
+        super().__init__(rig, now, data=vars(run), **options)
+        used = {"meter": {"warm"}, "drawdown": {"warm", "leave_out_hours"}, "capacity": {"cut_off"}}
+        for name in {"warm", "cut_off", "leave_out_hours"} - used.get(run.instrument, set()):
+            del self[name]
+
+    def values(self) -> dict:
+        """The fields of a run that were typed."""
+        values = {field.short_name: field.data for field in self if field.type != "CSRFTokenField"}
+        if "leave_out_hours" in values:
+            values["leave_out_hours"] = values["leave_out_hours"] or 0.0
+        return values | {"conditions": " ".join((self.conditions.data or "").split())}
+
+
+class LabelForm(PlacedForm):
+    """A load by its label, by spot watts, or by a guess."""
+
+    subject = StringField("What is it?")
+    side = SelectField("Side", choices=[("ac", "AC, behind the inverter"), ("dc", "DC, at the battery")])
+    basis = RadioField("Known by", choices=[("label", "its label"), ("spot", "watts I measured just now"),
+                                            ("guess", "a guess")], default="label")
+    watts = QuantityField("W, or V x A", "power", high=1e6)
+    hours_a_day = QuantityField("Hours on a day", "duration", high=24)
+    duty = QuantityField("Of that it really runs, %", "percent")
+    yearly_wh = QuantityField("or a year, kWh", "energy", high=1e8)
+    daily_wh = QuantityField("or a day, Wh", "energy", high=1e6)
+
+    def __init__(self, rig, now, subject: str = "", run: Run | None = None):
+        known = next((load for load in rig.loads if load.name == subject), None)
+        super().__init__(rig, now, data=vars(run) if run else {"subject": subject, "side": known.side if known else "ac"})
+
+    def validate(self, extra_validators=None):
+        good = super().validate(extra_validators)
+        if not (self.subject.data or "").strip() or len(self.subject.data) > 80:
+            self.subject.errors = ["Found no name of 1 to 80 letters, expected what it is, such as Kettle."]
+            return False
+        return good
+
+    def run(self) -> Run:
+        """The run that was typed."""
+        names = ("side", "basis", "watts", "hours_a_day", "duty", "yearly_wh", "daily_wh")
+        return Run("label", " ".join(self.subject.data.split()), **{name: self[name].data for name in names})
+
+
+class RoundForm(PlacedForm):
+    """The meters that one owns, and when the first slot begins."""
+
+    ac_meters = WholeField("Plug-in meters (AC)", low=0, high=20)
+    dc_meters = WholeField("Meters for DC", low=0, high=20)
+    begin = InstantField("First one on")
+

@@ -1,0 +1,271 @@
+"""A run on the bench: begun, read, corrected, abandoned or resumed, its finding applied and taken back."""
+
+from dataclasses import replace
+
+from flask import abort, flash, g, redirect, render_template, request, url_for
+
+from voltaun.core.bench import INSTRUMENTS, Run
+from voltaun.core.cautions import for_bench
+from voltaun.core.findings import changes
+from voltaun.core.metering import beside
+from voltaun.core.rig import RigFaults
+from voltaun.core.words import begin
+from voltaun.database import bench, rigs
+from voltaun.database.connection import transaction
+from voltaun.pages import frame
+from voltaun.pages.bench.shown import shown, title
+from voltaun.pages.bench.views import pages
+
+
+@pages.get("/bench/new")
+def new():
+    """The first reading of a new run, filled so that one more tap starts it."""
+    run = _asked()
+    return _render_new(run, *_first_forms(run))
+
+
+@pages.post("/bench/new")
+def start():
+    """Begin a run."""
+    run = _asked()
+    form, noted = _first_forms(run)
+    if run.instrument == "label":
+        return _start_label(form)
+    if not (form.validate() & noted.validate()):
+        return _render_new(run, form, noted, 422)
+    made = replace(run, marks=(form.mark(),), **noted.values())
+    with transaction(frame.db()) as db:
+        run_id = bench.begin(db, g.kept.id, made, g.now)
+    flash("Started.")
+    return redirect(url_for("bench.run", rig_id=g.kept.id, run_id=run_id), 303)
+
+
+def _start_label(form):
+    """A label is complete at once: it is kept, and applied to its load in the same action."""
+    if not form.validate():
+        return _render_new(_asked(), form, None, 422)
+    made = form.run()
+    if (seen := shown(made, frame.rig())).finding is None:
+        form.watts.errors = [seen.headline]
+        return _render_new(made, form, None, 422)
+    try:
+        with transaction(frame.db()) as db:
+            run_id = bench.begin(db, g.kept.id, made, g.now)
+            kept = bench.get(db, g.kept.id, run_id)
+            # What was metered is not put aside for a label; that is left to a hand.
+            known = next((load for load in frame.rig().loads if load.name == made.subject), None)
+            if known is None or known.evidence != "metered":
+                bench.apply(db, g.kept, kept, kept.version, changes(made, frame.rig(), seen.finding), g.now)
+    except RigFaults as faults:
+        form.watts.errors = [begin(f"{faults.faults[0]}.")]
+        return _render_new(made, form, None, 422)
+    return redirect(url_for("bench.run", rig_id=g.kept.id, run_id=run_id), 303)
+
+
+def _asked() -> Run:
+    """The run that the address asks for: the instrument, and what it is on."""
+    instrument = request.values.get("instrument", "")
+    if instrument not in INSTRUMENTS:
+        abort(404)
+    subject = "" if instrument in ("capacity", "inverter") else " ".join(request.values.get("subject", "").split())[:80]
+    load = next((load for load in frame.rig().loads if load.name == subject), None)
+    return Run(instrument, subject, load.side if load else "dc")
+
+
+def _first_forms(run: Run):
+    from voltaun.pages.bench.forms import FIRST, ConditionsForm, LabelForm, MarkForm
+    if run.instrument == "label":
+        return LabelForm(frame.rig(), g.now, run.subject), None
+    form = MarkForm(frame.rig(), g.now, run.instrument)
+    if not form.is_submitted():
+        first = dict(FIRST.get(run.instrument, {}))
+        look = frame.look()
+        recent = look.readings[-1] if look.readings else None
+        if run.instrument == "drawdown" and recent and recent.soc and (g.now - recent.at).total_seconds() < 3600:
+            first["soc"] = recent.soc
+        for name, value in first.items():
+            form[name].process_data(value)
+    return form, ConditionsForm(frame.rig(), g.now, run)
+
+
+def _render_new(run, form, noted, status=200):
+    subjects = {"meter": [load.name for load in frame.rig().loads],
+                "drawdown": [load.name for load in frame.rig().loads],
+                "harvest": [part.name for group in (frame.rig().arrays, frame.rig().vehicles, frame.rig().generators,
+                                                    frame.rig().mains) for part in group]}
+    return render_template("bench/new.html", run=run, name=title(run), form=form, noted=noted,
+                           subjects=subjects.get(run.instrument, []), cautions=for_bench(frame.rig(), run)), status
+
+
+def _kept(run_id: int) -> bench.KeptRun:
+    kept = bench.get(frame.db(), g.kept.id, run_id)
+    if kept is None:
+        abort(404)
+    return kept
+
+
+@pages.get("/bench/runs/<int:run_id>")
+def run(run_id: int):
+    """A run with its readings and its figure so far; `edit` opens one of the readings."""
+    kept = _kept(run_id)
+    editing = request.args.get("edit", type=int)
+    return _render(kept, editing=editing if editing is not None and editing < len(kept.run.marks) else None)
+
+
+def _render(kept, form=None, noted=None, editing=None, status=200):
+    from voltaun.pages.bench.forms import ConditionsForm, MarkForm
+    rig, seen = frame.rig(), shown(kept.run, frame.rig(), frame.sun() if kept.run.instrument == "harvest" else None)
+    fault_at = next((n for n, mark in enumerate(kept.run.marks) if seen.fault and mark.at == seen.fault.at), None)
+    if form is None:
+        mark = kept.run.marks[editing] if editing is not None else None
+        form = MarkForm(rig, g.now, kept.run.instrument, mark, formdata=None)
+    names = [name for name in form.names
+             if any(getattr(mark, name) is not None for mark in kept.run.marks)]
+    return render_template(
+        "bench/run.html", kept_run=kept, seen=seen, form=form, noted=noted or ConditionsForm(rig, g.now, kept.run, formdata=None),
+        editing=editing, names=names, fault_at=fault_at, cautions=for_bench(rig, kept.run),
+        beside=_beside(kept, seen)), status
+
+
+def _beside(kept, seen):
+    """What other runs on the same load say beside this one."""
+    if kept.run.instrument not in ("meter", "label") or seen.finding is None:
+        return None
+    return beside([each.run for each in bench.runs(frame.db(), g.kept.id) if each.state != "abandoned"],
+                  kept.run.subject)
+
+
+@pages.post("/bench/runs/<int:run_id>/marks")
+def add_mark(run_id: int):
+    """Keep a reading of the run."""
+    from voltaun.pages.bench.forms import MarkForm
+    kept = _kept(run_id)
+    form = MarkForm(frame.rig(), g.now, kept.run.instrument)
+    if not form.validate():
+        return _render(kept, form, status=422)
+    mark = form.mark()
+    there = next((each for each in kept.run.marks if each.at == mark.at), None)
+    if there == mark:
+        flash("This reading was kept already; nothing was added.")
+        return _back(run_id)
+    if there is not None:
+        form.at.errors = ["Found another reading of this run at that minute, expected a time of its own."]
+        return _render(kept, form, status=409)
+    with transaction(frame.db()) as db:
+        kept = bench.get(db, g.kept.id, run_id)
+        change = bench.change(db, kept, kept.version, replace(kept.run, marks=(*kept.run.marks, mark)), g.now)
+    flash("Kept.", f"undo-run-{change}")
+    return _back(run_id)
+
+
+@pages.post("/bench/runs/<int:run_id>/marks/<int:n>")
+def change_mark(run_id: int, n: int):
+    """Correct a reading, take it out, or say that the counter was set back before it."""
+    from voltaun.pages.bench.forms import MarkForm
+    kept = _kept(run_id)
+    if n >= len(kept.run.marks):
+        abort(404)
+    marks = list(kept.run.marks)
+    if "remove" in request.form:
+        del marks[n]
+        words = "Removed."
+    elif "reset" in request.form:
+        marks[n] = replace(marks[n], reset=request.form["reset"] == "yes")
+        words = "Noted: the counter was set back there." if marks[n].reset else "Noted: it was not set back."
+    else:
+        form = MarkForm(frame.rig(), g.now, kept.run.instrument, marks[n])
+        if not form.validate():
+            return _render(kept, form, editing=n, status=422)
+        marks[n] = form.mark()
+        if any(each.at == marks[n].at for m, each in enumerate(marks) if m != n):
+            form.at.errors = ["Found another reading of this run at that minute, expected a time of its own."]
+            return _render(kept, form, editing=n, status=409)
+        words = "Changed."
+    return _change(kept, replace(kept.run, marks=tuple(marks)), words)
+
+
+@pages.post("/bench/runs/<int:run_id>/noted")
+def note(run_id: int):
+    """Keep what is noted of the run as a whole."""
+    from voltaun.pages.bench.forms import ConditionsForm
+    kept = _kept(run_id)
+    noted = ConditionsForm(frame.rig(), g.now, kept.run)
+    if not noted.validate():
+        return _render(kept, noted=noted, status=422)
+    return _change(kept, replace(kept.run, **noted.values()), "Noted.")
+
+
+@pages.post("/bench/runs/<int:run_id>/state")
+def state(run_id: int):
+    """Abandon a run, or take it up again."""
+    kept = _kept(run_id)
+    abandoned = request.form.get("state") == "abandoned"
+    return _change(kept, kept.run, "Abandoned; it counts for nothing now." if abandoned else "Taken up again.",
+                   "abandoned" if abandoned else "open")
+
+
+def _change(kept, made, words, to_state=None):
+    try:
+        with transaction(frame.db()) as db:
+            change = bench.change(db, kept, request.form.get("version", 0, type=int), made, g.now, to_state)
+    except bench.RunChanged:
+        flash("This run was changed meanwhile, perhaps in another window; nothing was changed now. Look again.")
+        return _back(kept.id)
+    flash(words, f"undo-run-{change}")
+    return _back(kept.id)
+
+
+@pages.post("/bench/undo/<int:change_id>")
+def undo(change_id: int):
+    """Take the last change of a run back."""
+    try:
+        with transaction(frame.db()) as db:
+            run_id = bench.undo(db, g.kept.id, change_id, g.now)
+    except (bench.RunChanged, LookupError):
+        flash("It was changed again since, or is gone; nothing was taken back.")
+        return redirect(url_for("bench.show", rig_id=g.kept.id), 303)
+    flash("Taken back.")
+    return _back(run_id)
+
+
+@pages.post("/bench/runs/<int:run_id>/apply")
+def apply(run_id: int):
+    """Set the rig's figures to the finding."""
+    kept = _kept(run_id)
+    seen = shown(kept.run, frame.rig(), frame.sun() if kept.run.instrument == "harvest" else None)
+    if seen.finding is None or kept.state == "abandoned":
+        flash("There is no finding to apply; nothing was changed.")
+        return _back(run_id)
+    try:
+        with transaction(frame.db()) as db:
+            bench.apply(db, g.kept, kept, request.form.get("version", 0, type=int),
+                        changes(kept.run, frame.rig(), seen.finding), g.now)
+    except bench.AlreadyApplied as already:
+        flash(f"It was applied already, on {already.at.astimezone(frame.rig().zone):%-d %B}; nothing was changed.")
+    except (bench.RunChanged, rigs.RigChanged):
+        flash("This run or the rig was changed meanwhile; nothing was applied. Look again.")
+    except (RigFaults, LookupError) as fault:
+        flash(f"The rig cannot take this figure: {fault}. Nothing was changed.")
+    else:
+        flash("Applied; the rig reckons with it now.")
+    return _back(run_id)
+
+
+@pages.post("/bench/runs/<int:run_id>/take-back")
+def take_back(run_id: int):
+    """Set the rig's figures back to what they were before the finding."""
+    kept = _kept(run_id)
+    try:
+        with transaction(frame.db()) as db:
+            bench.take_back(db, g.kept, kept, request.form.get("version", 0, type=int), g.now)
+    except bench.FigureChanged as changed:
+        flash(f"{' '.join(changed.path[1:]).replace('_', ' ')} was changed in Rig since; nothing was taken back.")
+    except (bench.RunChanged, rigs.RigChanged, LookupError, RigFaults):
+        flash("This run or the rig was changed meanwhile; nothing was taken back. Look again.")
+    else:
+        flash("Taken back; the rig has its figures of before.")
+    return _back(run_id)
+
+
+def _back(run_id):
+    return redirect(url_for("bench.run", rig_id=g.kept.id, run_id=run_id), 303)

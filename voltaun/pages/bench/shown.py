@@ -1,0 +1,186 @@
+"""A run as the page shows it: what it found so far in words, its figures, its picture, what can be applied."""
+
+from dataclasses import dataclass
+
+from voltaun.core.bank import effective_energy
+from voltaun.core.bench import CounterFell, Misread, NotYet, Run
+from voltaun.core.figures import figures
+from voltaun.core.findings import Finding, changes, find
+from voltaun.core.metering import Labelled, Metered
+from voltaun.core.quantities import show_duration, show_energy, show_percent, show_power
+from voltaun.core.rig import Rig
+from voltaun.core.trials import Drawdown, Harvested, InverterFit, Tested
+from voltaun.core.words import begin
+from voltaun.pages.figures import bench as pictures
+
+TITLES = {"meter": "Meter run", "drawdown": "Drawdown trial", "capacity": "Capacity test",
+          "inverter": "Inverter test", "harvest": "Harvest trial", "label": "Label"}
+
+FIGURE_WORDS = {"daily_wh": "Wh a day", "running_w": "W while on", "tested_energy_wh": "The bank from full to empty",
+                "idle_w": "W of idle", "efficiency": "efficiency", "charge_w": "W into the bank", "evidence": "known by",
+                "side": "side"}
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What a run says at this moment. `fault` is what does not fit, with the reading it stands at."""
+
+    run: Run
+    title: str
+    headline: str
+    advice: str = ""
+    rows: tuple[tuple[str, str], ...] = ()
+    remarks: tuple[str, ...] = ()
+    picture: object = None
+    finding: Finding | None = None
+    changes: tuple[tuple[str, str, str], ...] = ()  # figure, now, found
+    fault: Misread | None = None
+
+    @property
+    def asks_reset(self) -> bool:
+        """Whether a counter fell, and the page must ask whether it was reset there."""
+        return isinstance(self.fault, CounterFell) and self.run.instrument == "meter"
+
+
+def title(run: Run) -> str:
+    """The instrument and what it is on."""
+    of = {"capacity": "the bank", "inverter": "the inverter", "drawdown": "the usual set"}
+    return f"{TITLES[run.instrument]}: {run.subject or of.get(run.instrument, '')}".removesuffix(": ")
+
+
+def shown(run: Run, rig: Rig, sun=None) -> Shown:
+    """Reckon a run and put it in words."""
+    name = title(run)
+    try:
+        finding = find(run, rig, sun)
+    except NotYet as yet:
+        return Shown(run, name, str(yet), _next(run), picture=pictures.draw(run, None, rig))
+    except Misread as fault:
+        return Shown(run, name, f"Something does not fit: {fault}.", fault=fault)
+    headline, advice, rows = _SAID[type(finding)](finding, run, rig)
+    return Shown(run, name, headline, advice, tuple(rows), finding.remarks, pictures.draw(run, finding, rig), finding,
+                 tuple(_changed(run, rig, finding)))
+
+
+def _next(run: Run) -> str:
+    return {"meter": "Read the counter again after a day, and once more after another; longer is surer.",
+            "drawdown": "Let nothing charge, and read the level every half day or so.",
+            "capacity": "Let the load run to the cut-off, and read the counters there.",
+            "inverter": "Note both sides with nothing on, with a lamp, and with the kettle: the wider apart, the better.",
+            "harvest": "Read again when the source stops, and note its W now and then.",
+            "label": "Its W and hours, its kWh a year, or Wh a day."}[run.instrument]
+
+
+def _changed(run, rig, finding):
+    standing = figures(rig)
+    if rig.bank.tested_energy_wh is None:
+        standing["bank", "tested_energy_wh"] = effective_energy(rig).wh
+    for path, value in changes(run, rig, finding).items():
+        now = standing.get(path)
+        if now != value and path[-1] != "side":
+            yield FIGURE_WORDS[path[-1]], _plain(path, now), _plain(path, value)
+
+
+def _plain(path, value) -> str:
+    if value is None:
+        return "not known"
+    if path[-1] == "efficiency":
+        return f"{value * 100:.1f} %"
+    if path[-1].endswith("_wh"):
+        return show_energy(value)
+    return value if isinstance(value, str) else f"{value:g} W"
+
+
+def _give_or_take(sd: float) -> str:
+    return f"give or take {sd * 100:.0f} %"
+
+
+def _meter(found: Metered, run, rig):
+    rows = [("Mean", f"{found.mean_w:.1f} W over {show_duration(found.hours)}"),
+            ("Counted", show_energy(found.wh))]
+    if len(found.spans) > 1:
+        rows.append(("Between readings", ", ".join(f"{span.watts:.1f} W" for span in found.spans)))
+    if found.duty:
+        rows.append(("On", f"{show_percent(found.duty)} of the time, at about {show_power(found.running_w)}"))
+    if found.peak_w is not None or found.low_w is not None:
+        rows.append(("Seen", " and ".join(f"{word} {show_power(w)}" for word, w in
+                                          (("peak", found.peak_w), ("low", found.low_w)) if w is not None)))
+    if found.ambient_c is not None:
+        rows.append(("Air", f"{found.ambient_c:.0f} °C"))
+    return (f"{run.subject} takes {show_energy(found.daily_wh)} a day, {_give_or_take(found.sd)}.",
+            "", rows)
+
+
+def _label(found: Labelled, run, rig):
+    words = {"label": "The label says", "spot": "The watts measured say", "guess": "The guess is"}[found.evidence]
+    rows = [("On", show_power(found.running_w))] if found.running_w else []
+    return (f"{words} {show_energy(found.daily_wh)} a day, {_give_or_take(found.sd)}.",
+            "Meter it for a day when you can; that is the best figure there is.", rows)
+
+
+def _drawdown(found: Drawdown, run, rig):
+    floors = (("everyday floor", rig.bank.everyday_floor), ("hard floor", rig.bank.hard_floor), ("empty", 0.0))
+    rows = [("Falls", f"{found.slope * 100:.3f} % an hour, {found.slope * 2400:.1f} % a day; "
+                      f"{found.low * 100:.2f} to {found.high * 100:.2f} % an hour, 19 times in 20"),
+            ("Leaves the bank", f"{found.watts:.1f} W, {show_energy(found.watts * 24)} a day")]
+    for word, floor in floors:
+        likely, low, high = found.hours_to(floor)
+        rows.append((f"From {show_percent(found.last_soc)} to {word}",
+                     f"{likely:.0f} h ({low:.0f} to {'ever' if high == float('inf') else f'{high:.0f}'})"))
+    likely = found.hours_to(rig.bank.everyday_floor)[0]
+    headline = (f"The bank falls {found.slope * 2400:.1f} % a day: {show_duration(round(likely))} from "
+                f"{show_percent(found.last_soc)} to the everyday floor.")
+    advice = ""
+    if found.load_wh_per_day is not None:
+        taken_off = "standby and the inverter's idle are" if run.side == "ac" else "standby is"
+        advice = (f"{run.subject} itself takes about {show_energy(found.load_wh_per_day)} a day, once {taken_off} taken "
+                  "off.")
+    return headline, advice, rows
+
+
+def _capacity(found: Tested, run, rig):
+    rows = [("Took", show_duration(found.hours))]
+    counted = [text for text in (found.dc_wh is not None and f"{show_energy(found.dc_wh)} at the battery",
+                                 found.ah is not None and f"{found.ah:g} Ah",
+                                 found.ac_wh is not None and f"{show_energy(found.ac_wh)} behind the inverter") if text]
+    rows.append(("Came out", ", ".join(counted)))
+    if found.cut_off_volts is not None:
+        rows.append(("Cut-off", f"{found.cut_off_volts:g} V"))
+    if found.blended is not None:
+        idle = f", {found.efficiency * 100:.1f} % once its idle is taken off" if found.efficiency else ""
+        rows.append(("Through the inverter", f"{found.blended * 100:.1f} % of it arrived{idle}"))
+    if found.disagreement is not None:
+        second = "Second meter" if any(mark.other_wh is not None for mark in run.marks) else "Ah × nominal volts"
+        rows.append((second, f"{found.disagreement * 100:+.1f} %".replace("-", "−")))
+    share = found.share_of_rated
+    than = f"{abs(1 - share) * 100:.0f} % {'less' if share < 1 else 'more'} than printed"
+    headline = f"The bank gives {show_energy(found.energy_wh)}, {_give_or_take(found.sd)}: {than}."
+    return headline, "" if not found.partial else "A partial test: full to cut-off is surer.", rows
+
+
+def _inverter(found: InverterFit, run, rig):
+    rows = [("Idle", f"{found.idle_w:.1f} W, give or take {found.idle_sd_w:.1f}; "
+                     f"{show_energy(found.idle_w * 24)} in a day of 24 hours on"),
+            ("Efficiency", f"{found.efficiency * 100:.1f} %, give or take {found.efficiency_sd * 100:.1f}")]
+    small = 50 / (found.idle_w + 50 / found.efficiency)
+    headline = f"It takes {found.idle_w:.0f} W with nothing on, and passes {found.efficiency * 100:.0f} % of the rest."
+    return headline, f"At a load of 50 W only {small * 100:.0f} % of what leaves the battery arrives.", rows
+
+
+def _harvest(found: Harvested, run, rig):
+    rows = [("Mean", f"{show_power(found.mean_w)} over {show_duration(found.hours)}")]
+    if found.peak_w is not None:
+        rows.append(("Peak", show_power(found.peak_w)))
+    if found.share_of_rated is not None:
+        rows.append(("Of its rating", show_percent(found.share_of_rated)))
+    if found.share_of_clear_sky is not None:
+        rows.append(("Of a clear sky", show_percent(found.share_of_clear_sky)))
+    if found.days_to_fill:
+        rows.append(("Fills the bank from empty", f"{found.days_to_fill:.1f} days at that rate"
+                     if found.share_of_clear_sky is not None else f"{show_duration(found.days_to_fill * 24)} at that rate"))
+    day = f"; such a day brings about {show_energy(found.daily_wh)}" if found.share_of_clear_sky is not None else ""
+    return f"{begin(run.subject)} brought {show_energy(found.wh)} in {show_duration(found.hours)}{day}.", "", rows
+
+
+_SAID = {Metered: _meter, Labelled: _label, Drawdown: _drawdown, Tested: _capacity, InverterFit: _inverter,
+         Harvested: _harvest}

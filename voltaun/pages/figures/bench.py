@@ -1,0 +1,166 @@
+"""The pictures of the bench: cumulative energy, the falling level, and AC against DC."""
+
+import math
+from dataclasses import dataclass
+
+from markupsafe import Markup
+
+from voltaun.core.bench import Run
+from voltaun.core.instants import hours_between
+from voltaun.core.metering import Metered
+from voltaun.core.quantities import show_duration, show_energy, show_power
+from voltaun.core.rig import Rig
+from voltaun.core.trials import Drawdown, InverterFit
+from voltaun.pages.figures.svg import band, el, figure, join, path
+
+WIDTH, HEIGHT = 560.0, 300.0
+_LEFT, _RIGHT, _TOP, _BOTTOM = 62.0, 546.0, 14.0, 262.0
+
+
+@dataclass(frozen=True)
+class Axes:
+    """From figures to the drawing: x to the right from 0 to `most_x`, y upwards from 0 to `most_y`."""
+
+    most_x: float
+    most_y: float
+
+    def x(self, value: float) -> float:
+        return _LEFT + value / self.most_x * (_RIGHT - _LEFT)
+
+    def y(self, value: float) -> float:
+        return _BOTTOM - value / self.most_y * (_BOTTOM - _TOP)
+
+    def ruled(self, show_x, show_y):
+        """The hairlines and their lettering."""
+        for value in _steps(self.most_y):
+            yield el("path", d=f"M{_LEFT} {self.y(value):.1f} H{_RIGHT}", class_="hair")
+            yield el("text", show_y(value), x=_LEFT - 7, y=self.y(value) + 4, class_="scale end")
+        for value in _steps(self.most_x):
+            yield el("path", d=f"M{self.x(value):.1f} {_BOTTOM} V{_BOTTOM + 5}", class_="tick")
+            yield el("text", show_x(value), x=self.x(value), y=_BOTTOM + 20,
+                     class_="scale middle" if value < 0.93 * self.most_x else "scale end")
+        yield el("path", d=f"M{_LEFT} {_TOP} V{_BOTTOM} H{_RIGHT}", class_="tick")
+
+
+def draw(run: Run, finding, rig: Rig) -> Markup | None:
+    """The picture of a run so far; None where there is nothing to draw yet."""
+    if run.instrument in ("meter", "capacity", "harvest") and any(mark.wh is not None for mark in run.marks[1:]):
+        return _counted(run, finding)
+    if any(mark.soc is not None for mark in run.marks[1:]):
+        return _level(run, finding, rig)
+    if run.instrument == "inverter" and any(mark.dc_w is not None for mark in run.marks):
+        return _pairs(run, finding)
+    return None
+
+
+def _counted(run, finding):
+    """Cumulative energy over hours, the counter's resets taken out, with the mean as a line."""
+    start, total, points = run.marks[0].at, 0.0, []
+    before = None
+    for mark in run.marks:
+        if mark.wh is None:
+            continue
+        if before is not None and not mark.reset:
+            total += max(0.0, mark.wh - before.wh)
+        points.append((hours_between(start, mark.at), total, mark.reset))
+        before = mark
+    axes = Axes(_round_up(points[-1][0]), _round_up(total))
+    parts = list(axes.ruled(_hours, show_energy))
+    pieces = [[]]
+    for hours, wh, reset in points:
+        if reset:
+            pieces.append([])
+        pieces[-1].append((axes.x(hours), axes.y(wh)))
+    if isinstance(finding, Metered):
+        # The mean's line through the middle of what was counted, with its doubt on both sides.
+        ends = (points[0][0], points[-1][0])
+        lines = [[axes.y(min(axes.most_y, finding.mean_w * (1 + off * finding.sd) * h)) for h in ends] for off in (-1, 1)]
+        xs = [axes.x(h) for h in ends]
+        parts += [el("path", d=band(xs, *lines), class_="fan-outer"),
+                  el("path", d=path(list(zip(xs, [axes.y(min(axes.most_y, finding.mean_w * h)) for h in ends],
+                                             strict=True))), class_="level level-ahead")]
+    parts += [el("path", d=path(piece), class_="level") for piece in pieces if len(piece) > 1]
+    parts += [el("circle", cx=axes.x(hours), cy=axes.y(wh), r=5, class_="dot-reckoned" if reset else "dot")
+              for hours, wh, reset in points]
+    last = points[-1]
+    return _figure("Energy counted since the start", f"{show_energy(last[1])} in {show_duration(last[0])}, from "
+                   f"{len(points)} readings; the dashed line is the mean.", parts)
+
+
+def _level(run, finding, rig):
+    """The level over hours, with the slope and where it meets the floors."""
+    shown = [mark for mark in run.marks if mark.soc is not None]
+    start = shown[0].at
+    hours = [hours_between(start, mark.at) for mark in shown]
+    fall = isinstance(finding, Drawdown)
+    offset = hours_between(start, finding.first) if fall else 0.0
+    most = _round_up(min(offset + finding.start_soc / finding.slope, hours[-1] * 6) if fall else hours[-1])
+    axes = Axes(most, 1.0)
+    parts = list(axes.ruled(_hours, lambda level: f"{level * 100:.0f} %"))
+    for floor, kind in ((rig.bank.everyday_floor, "floor"), (rig.bank.hard_floor, "floor-hard")):
+        parts.append(el("path", d=f"M{_LEFT} {axes.y(floor):.1f} H{_RIGHT}", class_=kind))
+    said = f"{len(shown)} readings of the level, from {shown[0].soc * 100:.0f} to {shown[-1].soc * 100:.0f} %."
+    if fall:
+        ends = (offset, min(most, offset + finding.start_soc / finding.slope))
+        xs = [axes.x(h) for h in ends]
+        lines = [[axes.y(max(0.0, finding.start_soc - slope * (h - offset))) for h in ends]
+                 for slope in (finding.high, finding.low, finding.slope)]
+        parts += [el("path", d=band(xs, lines[0], lines[1]), class_="fan-outer"),
+                  el("path", d=path(list(zip(xs, lines[2], strict=True))), class_="level level-ahead")]
+        for floor in (rig.bank.everyday_floor, rig.bank.hard_floor):
+            meets = offset + (finding.start_soc - floor) / finding.slope
+            if hours[-1] < meets < most:
+                parts += [el("path", d=f"M{axes.x(meets):.1f} {axes.y(floor):.1f} V{_BOTTOM}", class_="hinge"),
+                          el("text", _hours(meets), x=axes.x(meets) + 4, y=_BOTTOM - 5, class_="scale scale-now")]
+        said += f" The slope meets the everyday floor after {offset + (finding.start_soc - rig.bank.everyday_floor) / finding.slope:.0f} h."
+    parts += [el("circle", cx=axes.x(h), cy=axes.y(mark.soc), r=5,
+                 class_="dot" if h >= offset else "dot-reckoned") for h, mark in zip(hours, shown, strict=True)]
+    return _figure("The level over the hours", said, parts)
+
+
+def _pairs(run, finding):
+    """AC W to the right, DC W upwards: the line begins at the idle, and its steepness is 1 / efficiency."""
+    pairs = [(mark.ac_w, mark.dc_w) for mark in run.marks if mark.ac_w is not None and mark.dc_w is not None]
+    if not pairs:
+        return None
+    axes = Axes(_round_up(max(ac for ac, _ in pairs)), _round_up(max(dc for _, dc in pairs)))
+    parts = list(axes.ruled(show_power, show_power))
+    said = f"{len(pairs)} pairs of AC and DC."
+    # What would be if nothing were lost.
+    even = min(axes.most_x, axes.most_y)
+    parts.append(el("path", d=path([(axes.x(0), axes.y(0)), (axes.x(even), axes.y(even))]), class_="hair"))
+    if isinstance(finding, InverterFit):
+        end = min(axes.most_x, (axes.most_y - finding.idle_w) * finding.efficiency)
+        parts += [el("path", d=path([(axes.x(0), axes.y(finding.idle_w)),
+                                     (axes.x(end), axes.y(finding.idle_w + end / finding.efficiency))]),
+                     class_="level level-ahead"),
+                  el("text", f"idle {finding.idle_w:.0f} W", x=axes.x(0.16 * axes.most_x), y=_BOTTOM - 8,
+                     class_="scale scale-now")]
+        said += f" The line begins at {finding.idle_w:.0f} W and rises by {1 / finding.efficiency:.2f} W for each W."
+    parts += [el("circle", cx=axes.x(ac), cy=axes.y(dc), r=5, class_="dot") for ac, dc in pairs]
+    parts += [el("text", "AC", x=_RIGHT, y=_BOTTOM + 36, class_="scale end"),
+              el("text", "DC", x=_LEFT + 7, y=_TOP + 8, class_="scale")]
+    return _figure("DC against AC", said, parts)
+
+
+def _figure(title, description, parts) -> Markup:
+    return figure(WIDTH, HEIGHT, title, description, join(parts), name="run", class_="run-figure")
+
+
+def _hours(hours: float) -> str:
+    return f"{hours:.0f} h" if hours >= 2 or hours == 0 else f"{hours * 60:.0f} min"
+
+
+def _round_up(value: float) -> float:
+    """The next round number up, so that the last point has room; 1 for nothing."""
+    if value <= 0:
+        return 1.0
+    grain = 10 ** math.floor(math.log10(value))
+    return next(step * grain for step in (1.2, 1.6, 2, 2.5, 3, 4, 5, 6, 8, 10, 12) if step * grain >= value * 1.02)
+
+
+def _steps(most: float) -> list[float]:
+    """Four to six round steps from nought up to `most`."""
+    grain = 10 ** math.floor(math.log10(most))
+    step = next(part * grain for part in (0.2, 0.25, 0.5, 1.0, 2.0, 2.5) if most / (part * grain) <= 6.01)
+    return [n * step for n in range(int(most / step + 1e-9) + 1)]
