@@ -59,7 +59,10 @@ class Filling(DatabaseCase):
     def test_filled_once(self):
         first, again = fill(self.db, NOW), fill(self.db, NOW)
         self.assertEqual(first, again)
-        self.assertEqual(rigs.get(self.db, first).rig, honey_house.RIG)
+        kept = rigs.get(self.db, first).rig
+        self.assertEqual((kept.bank, kept.arrays, [load.name for load in kept.loads]),
+                         (honey_house.RIG.bank, honey_house.RIG.arrays, [load.name for load in honey_house.RIG.loads]))
+        self.assertEqual([name for _, name in rigs.names(self.db)], ["Honey house", "Orchard trailer", "Test rig"])
         self.assertEqual(len(readings.everything(self.db, first)), 74)
 
     def test_the_demo_command_serves_it(self):

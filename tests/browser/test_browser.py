@@ -204,10 +204,10 @@ class RigAndAdditions(BrowserCase):
 
     def test_a_bad_figure_is_told_beside_its_field(self):
         page = self.go("/1/rig")
-        page.get_by_label("Latitude, °").fill("95")
+        page.locator("#place").get_by_label("Latitude, °").fill("95")
         page.get_by_role("button", name="Keep the rig").first.click()
         self.shows("−90 (south) to 90 (north)")
-        self.assertEqual(page.get_by_label("Latitude, °").input_value(), "95")
+        self.assertEqual(page.locator("#place").get_by_label("Latitude, °").input_value(), "95")
 
     def test_the_worksheet_answers_a_changed_input(self):
         page = self.go("/1/additions")

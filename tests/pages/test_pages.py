@@ -389,7 +389,7 @@ class Bench(PagesCase):
         self.shows("The list explains what the log says", self.page(Load("Fridge", 1000, "dc", evidence="label")))
         over = self.page(Load("Fridge", 1900, "dc", evidence="metered"), Load("Fan", 90, "dc", evidence="guess"))
         self.shows("more than the log says", over)
-        self.shows("Measure next: Fan", over)
+        self.shows('subject=Fan">Fan</a>', over)
 
 
 class Sums(PagesCase):

@@ -16,6 +16,8 @@ FUMES = "Run a generator outdoors, far from openings, with a carbon-monoxide ala
 BACKFEED = "Never feed a building's wiring from an inverter or generator except through a proper transfer switch."
 COLD_FOOD = "Keep food safe: a fridge above 5 °C for more than two hours is a health matter."
 DEEP = "A full discharge wears a lead bank: test it seldom, stop at its cut-off, and charge it again at once."
+VEHICLE = ("An overdrawn alternator overheats: local codes and licensed people decide on a vehicle's wiring, its "
+           "fuses and its isolation.")
 SERIES_DC = "Panels in series can carry dangerous DC."
 
 

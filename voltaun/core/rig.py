@@ -197,7 +197,8 @@ class Inverter:
         yield from _within(path, "idle_w", self.idle_w, 0, 1e4, "W, 0 or more")
         yield from _within(path, "efficiency", self.efficiency, 0.3, 1, "a share, 0.3 to 1")
         yield from _within(path, "hours_on_per_day", self.hours_on_per_day, 0, 24, "hours, 0 to 24")
-        yield from _limits(self, path, {"continuous_w": (1, 1e6, "W, more than 0"), "surge_w": (1, 1e6, "W, more than 0")})
+        yield from _limits(self, path, {"continuous_w": (1, 1e6, "W, more than 0"),
+                                        "surge_w": (1, 1e6, "W, more than 0")})
 
 
 @dataclass(frozen=True)

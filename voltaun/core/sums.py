@@ -1,10 +1,11 @@
 """Sums that people do in their heads: run times, charging times, amps on two sides, wiring, wire."""
 
 import math
+from dataclasses import dataclass
 
 from voltaun.core.bank import acceptance, charge_limit, effective_energy
 from voltaun.core.demand import load_dc_wh
-from voltaun.core.rig import Load, Rig
+from voltaun.core.rig import Generator, Load, Rig
 
 COPPER_OHM_MM2_PER_M = 0.0175
 DAYS_A_YEAR = 365
@@ -63,6 +64,33 @@ def time_to_full(rig: Rig, from_soc: float, to_soc: float, watts: float) -> floa
         slope = 0.98 * limit / (1 - taper)
         slowing = math.log(acceptance(rig, begin) / acceptance(rig, to_soc)) / slope
     return effective_energy(rig).wh / rig.bank.charge_efficiency * (steady + slowing)
+
+
+@dataclass(frozen=True)
+class Fuel:
+    """A charge from a generator: hours, litres, Wh stored per litre, and cost per kWh stored (None: no price)."""
+
+    hours: float
+    litres: float
+    wh_per_litre: float
+    cost_per_kwh: float | None
+
+
+def fuel(rig: Rig, generator: Generator, from_soc: float, to_soc: float) -> Fuel:
+    """What it takes to charge from one level to another (fractions) with a generator, the taper included.
+
+    Litres = hours × litres an hour, whatever the bank still takes; so the last tenth is dear. Raises
+    ValueError when its litres an hour are not known or nothing is to be charged.
+    """
+    if not generator.fuel_l_per_hour:
+        raise ValueError(f"found no litres an hour for {generator.name}, expected them in Rig")
+    stored = (to_soc - from_soc) * effective_energy(rig).wh
+    if stored <= 0:
+        raise ValueError("found nothing to charge, expected a goal above the level")
+    hours = time_to_full(rig, from_soc, to_soc, generator.gives_w)
+    litres = hours * generator.fuel_l_per_hour
+    price = generator.fuel_price
+    return Fuel(hours, litres, stored / litres, None if price is None else price * litres / stored * 1000)
 
 
 def charges(usable_wh: float, battery_wh: float, charger_efficiency: float) -> float:

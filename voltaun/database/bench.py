@@ -137,12 +137,19 @@ def apply(connection: sqlite3.Connection, rig: rigs.KeptRig, kept: KeptRun, vers
         raise AlreadyApplied(datetime.fromisoformat(row["applied_at"]))
     standing = figures(rig.rig)
     before = [(path, standing.get(path)) for path in changes]
-    rigs.save(connection, rig, put(rig.rig, changes), now, kept.id)
+    origins = [tuple(_origin(connection, rig.id, path)) for path in changes if _origin(connection, rig.id, path)]
+    rigs.save(connection, rig, put(rig.rig, changes), now, kept.id, found=changes)
     connection.execute(
         """UPDATE bench_run SET applied_at = ?, applied_before = ?, applied_after = ?, version = version + 1
            WHERE id = ?""",
-        (instant_text(now), json.dumps({"new": _is_new(rig, changes), "figures": before}),
+        (instant_text(now), json.dumps({"new": _is_new(rig, changes), "figures": before, "origins": origins}),
          json.dumps(list(changes.items())), kept.id))
+
+
+def _origin(connection, rig_id, path):
+    """Where a figure came from until now, as its row, or None."""
+    return connection.execute("SELECT rig_id, path, value, at, run_id FROM figure_origin WHERE rig_id = ? AND path = ?",
+                              (rig_id, json.dumps(path))).fetchone()
 
 
 def _is_new(rig, changes) -> str | None:
@@ -168,11 +175,10 @@ def take_back(connection: sqlite3.Connection, rig: rigs.KeptRig, kept: KeptRun, 
     else:
         restored = put(rig.rig, {tuple(path): tuple(value) if isinstance(value, list) else value
                                  for path, value in before["figures"]})
-    earlier = connection.execute("SELECT * FROM figure_origin WHERE rig_id = ? AND run_id = ?",
-                                 (rig.id, kept.id)).fetchall()
     rigs.save(connection, rig, restored, now)
     connection.executemany("DELETE FROM figure_origin WHERE rig_id = ? AND path = ?",
-                           [(rig.id, origin["path"]) for origin in earlier])
+                           [(rig.id, json.dumps(path)) for path in kept.applied])
+    connection.executemany("INSERT INTO figure_origin VALUES (?, ?, ?, ?, ?)", before["origins"])
     connection.execute(
         """UPDATE bench_run SET applied_at = NULL, applied_before = NULL, applied_after = NULL, version = version + 1
            WHERE id = ?""", (kept.id,))

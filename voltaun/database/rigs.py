@@ -2,10 +2,11 @@
 
 import json
 import sqlite3
+from collections.abc import Collection
 from dataclasses import asdict, dataclass, fields
 from datetime import date, datetime
 
-from voltaun.core.figures import figures
+from voltaun.core.figures import Path, figures
 from voltaun.core.rig import Bank, Engine, Generator, Inverter, Load, Mains, Place, Rig, SolarArray, Stay
 from voltaun.database.readings import instant_text
 
@@ -76,10 +77,12 @@ def add(connection: sqlite3.Connection, rig: Rig) -> int:
     return rig_id
 
 
-def save(connection: sqlite3.Connection, kept: KeptRig, rig: Rig, now: datetime, run_id: int | None = None) -> int:
+def save(connection: sqlite3.Connection, kept: KeptRig, rig: Rig, now: datetime, run_id: int | None = None,
+         found: Collection[Path] = ()) -> int:
     """Replace a kept rig by a changed one; the number of the change. To be called in a transaction.
 
-    Each figure that changes is noted with the time and, when a run on the bench found it, with that run.
+    Each figure that changes is noted with the time; those that a run on the bench `found`, with that run,
+    whether they change or not.
     Raises RigChanged when the version read is no longer the one in the file, RigNameTaken.
     """
     change = _replace(connection, kept, rig, now)
@@ -87,7 +90,7 @@ def save(connection: sqlite3.Connection, kept: KeptRig, rig: Rig, now: datetime,
     connection.executemany(
         "INSERT OR REPLACE INTO figure_origin (rig_id, path, value, at, run_id) VALUES (?, ?, ?, ?, ?)",
         [(kept.id, json.dumps(path), json.dumps(value), instant_text(now), run_id)
-         for path, value in figures(rig).items() if path not in before or before[path] != value])
+         for path, value in figures(rig).items() if path in found or path not in before or before[path] != value])
     return change
 
 
@@ -115,7 +118,7 @@ class Origin:
     instrument: str | None
 
 
-def origins(connection: sqlite3.Connection, rig: KeptRig) -> dict[tuple[str, ...], Origin]:
+def origins(connection: sqlite3.Connection, rig: KeptRig) -> dict[Path, Origin]:
     """Where those figures of the rig came from that still stand as they were then set, by path."""
     standing = {path: json.dumps(value) for path, value in figures(rig.rig).items()}
     rows = connection.execute(
@@ -194,7 +197,8 @@ def _write_parts(connection, rig_id, rig):
     connection.execute(
         """INSERT INTO bank VALUES (:rig_id, :chemistry, :unit_voltage_v, :unit_capacity_ah, :series, :parallel,
                                     :rated_energy_wh, :tested_energy_wh, :everyday_floor, :hard_floor,
-                                    :charge_efficiency, :standby_w, :pack_wh, :charge_limit_w, :solar_input_w)""", _row(rig_id, 0, rig.bank))
+                                    :charge_efficiency, :standby_w, :pack_wh, :charge_limit_w,
+                                    :solar_input_w)""", _row(rig_id, 0, rig.bank))
     if rig.inverter:
         connection.execute(
             """INSERT INTO inverter VALUES (:rig_id, :idle_w, :efficiency, :continuous_w, :surge_w,
@@ -205,9 +209,9 @@ def _write_parts(connection, rig_id, rig):
                                            :hours_out)""",
         [_row(rig_id, n, array) for n, array in enumerate(rig.arrays)])
     connection.executemany(
-        """INSERT INTO charger VALUES (:rig_id, :source, :position, :name, :charge_w, :fuel_l_per_hour, :input_v, :input_a,
-                                       :spare_alternator_w, :converter_efficiency, :cut_off_v, :continuous_w, :fuel_price,
-                                       :carried)""",
+        """INSERT INTO charger VALUES (:rig_id, :source, :position, :name, :charge_w, :fuel_l_per_hour, :input_v,
+                                       :input_a, :spare_alternator_w, :converter_efficiency, :cut_off_v, :continuous_w,
+                                       :fuel_price, :carried)""",
         [_NO_CHARGER | {"source": source} | _row(rig_id, n, charger)
          for source, (group, _) in _CHARGERS.items() for n, charger in enumerate(getattr(rig, group))])
     connection.executemany(

@@ -25,8 +25,8 @@ def honey_house_runs(now: datetime, seed: int = SEED) -> list[tuple[Run, bool]]:
             (inverter_test(rng, now - timedelta(days=91)), True),
             (freezer, False), *((label, True) for label in labels),
             (_meter(rng, now - timedelta(days=80), "Chest freezer", FREEZER[14], 90, (0, 23.5, 49.75), 14), True),
-            (_meter(rng, now - timedelta(days=60), "Honey-warming cabinet", CABINET, 250, (0, 25, 48.5, 73), None), True),
-            (_meter(rng, now - timedelta(days=52), "Laptop and router", LAPTOP, 0, (0, 9, 26.5), None, "dc"), True),
+            (_meter(rng, now - timedelta(days=60), "Honey-warming cabinet", CABINET, 250, (0, 25, 48.5, 73)), True),
+            (_meter(rng, now - timedelta(days=52), "Laptop and router", LAPTOP, 0, (0, 9, 26.5), side="dc"), True),
             (_meter(rng, now - timedelta(days=9), "Chest freezer", FREEZER[27], 90, (0, 24.5, 47, 71.5), 27), False)]
 
 
@@ -35,7 +35,7 @@ def trailer_runs(first: datetime, seed: int = SEED) -> list[tuple[Run, bool]]:
     return [(drawdown_trial(np.random.default_rng(seed), first), False)]
 
 
-def _meter(rng, start, load, daily, running_w, hours, air, side="ac") -> Run:
+def _meter(rng, start, load, daily, running_w, hours, air=None, side="ac") -> Run:
     """A plug-in meter on a load that cycles, read to the Wh at these hours, and off by a per cent."""
     off = 1 + rng.normal(0, 0.01)
     duty = daily / 24 / running_w if running_w else None

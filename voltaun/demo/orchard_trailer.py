@@ -38,7 +38,7 @@ _SHARES = {"clear": (0.72, 0.05), "mixed": (0.48, 0.08), "overcast": (0.22, 0.05
 _DRIVES = {0: 2.0, 6: 1.5, 9: 1.75, 14: 1.0}
 _NOTES = {0: "To the cherries.", 5: "Water heater's element was on all night!", 9: "Moved to the apples.",
           12: "Bees loud at noon."}
-_EVENING, _MORNING = np.array([.7] * 6 + [.9, 1.1, 1.0, .9, .9, .9, .9, .9, .9, .9, 1.0, 1.2, 1.6, 1.9, 1.8, 1.5, 1.0, .8]), 7
+_HOURLY = np.array([.7] * 6 + [.9, 1.1, 1.0, .9, .9, .9, .9, .9, .9, .9, 1.0, 1.2, 1.6, 1.9, 1.8, 1.5, 1.0, .8])
 
 
 def october(now: datetime) -> date:
@@ -84,7 +84,7 @@ def log(now: datetime, sun: RigSun, seed: int = SEED) -> list[Reading]:
         for evening in (False, True):
             if not n and not evening:
                 continue
-            until = _clock(first + timedelta(days=n), 19 if evening else _MORNING, int(rng.integers(0, 55)), of)
+            until = _clock(first + timedelta(days=n), 19 if evening else 7, int(rng.integers(0, 55)), of)
             solar = wheel = 0.0
             full_at = None
             while at < until:
@@ -99,7 +99,7 @@ def log(now: datetime, sun: RigSun, seed: int = SEED) -> list[Reading]:
             readings.append(Reading(
                 until, soc=round(level / TRUTH.energy_wh, 2), volts=round(11.9 + level / TRUTH.energy_wh, 1),
                 solar_wh=float(round(solar * (1 + rng.normal(0, 0.01)))), vehicle_hours=round(wheel, 2) or None,
-                sky=skies[n] if evening else None, full_at=full_at, note=_NOTES.get(n, "") if not evening or not n else ""))
+                sky=skies[n] if evening else None, full_at=full_at, note="" if evening else _NOTES.get(n, "")))
     return readings
 
 
@@ -115,7 +115,7 @@ def _driving(at, day, of) -> bool:
 def _use(at, day, of) -> float:
     """W at this moment: the usual use by the hour, and the element that nobody switched off."""
     hour = at.astimezone(of.zone).hour
-    usual = TRUTH.use_wh_per_day * _EVENING[hour] / _EVENING.sum()
+    usual = TRUTH.use_wh_per_day * _HOURLY[hour] / _HOURLY.sum()
     forgotten = (day == 4 and hour >= 20) or (day == 5 and hour < 20 + TRUTH.element_hours - 24)
     return usual + (TRUTH.element_w if forgotten else 0.0)
 

@@ -22,7 +22,7 @@ def write_round(rig: Rig, slots: Iterable[Slot], now: datetime) -> bytes:
         event.add("dtstart", slot.start.astimezone(UTC))
         event.add("dtend", slot.end.astimezone(UTC))
         event.add("summary", f"Meter {slot.meter}: {slot.load}")
-        event.add("description", f"{rig.name}: put {slot.load} on meter {slot.meter}, note the counter, and read it again "
-                                 "a day later.")
+        event.add("description", f"{rig.name}: put {slot.load} on meter {slot.meter}, note the counter, and read it "
+                                 "again a day later.")
         calendar.add_component(event)
     return calendar.to_ical()

@@ -100,9 +100,9 @@ class LabelForm(PlacedForm):
     yearly_wh = QuantityField("or a year, kWh", "energy", high=1e8)
     daily_wh = QuantityField("or a day, Wh", "energy", high=1e6)
 
-    def __init__(self, rig, now, subject: str = "", run: Run | None = None):
+    def __init__(self, rig, now, subject: str = ""):
         known = next((load for load in rig.loads if load.name == subject), None)
-        super().__init__(rig, now, data=vars(run) if run else {"subject": subject, "side": known.side if known else "ac"})
+        super().__init__(rig, now, data={"subject": subject, "side": known.side if known else "ac"})
 
     def validate(self, extra_validators=None):
         good = super().validate(extra_validators)

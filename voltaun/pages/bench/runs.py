@@ -104,6 +104,10 @@ def _kept(run_id: int) -> bench.KeptRun:
     return kept
 
 
+def _shown(of: Run):
+    return shown(of, frame.rig(), frame.sun() if of.instrument == "harvest" else None)
+
+
 @pages.get("/bench/runs/<int:run_id>")
 def run(run_id: int):
     """A run with its readings and its figure so far; `edit` opens one of the readings."""
@@ -114,7 +118,7 @@ def run(run_id: int):
 
 def _render(kept, form=None, noted=None, editing=None, status=200):
     from voltaun.pages.bench.forms import ConditionsForm, MarkForm
-    rig, seen = frame.rig(), shown(kept.run, frame.rig(), frame.sun() if kept.run.instrument == "harvest" else None)
+    rig, seen = frame.rig(), _shown(kept.run)
     fault_at = next((n for n, mark in enumerate(kept.run.marks) if seen.fault and mark.at == seen.fault.at), None)
     if form is None:
         mark = kept.run.marks[editing] if editing is not None else None
@@ -122,8 +126,8 @@ def _render(kept, form=None, noted=None, editing=None, status=200):
     names = [name for name in form.names
              if any(getattr(mark, name) is not None for mark in kept.run.marks)]
     return render_template(
-        "bench/run.html", kept_run=kept, seen=seen, form=form, noted=noted or ConditionsForm(rig, g.now, kept.run, formdata=None),
-        editing=editing, names=names, fault_at=fault_at, cautions=for_bench(rig, kept.run),
+        "bench/run.html", kept_run=kept, seen=seen, form=form, editing=editing, names=names, fault_at=fault_at,
+        noted=noted or ConditionsForm(rig, g.now, kept.run, formdata=None), cautions=for_bench(rig, kept.run),
         beside=_beside(kept, seen)), status
 
 
@@ -232,7 +236,7 @@ def undo(change_id: int):
 def apply(run_id: int):
     """Set the rig's figures to the finding."""
     kept = _kept(run_id)
-    seen = shown(kept.run, frame.rig(), frame.sun() if kept.run.instrument == "harvest" else None)
+    seen = _shown(kept.run)
     if seen.finding is None or kept.state == "abandoned":
         flash("There is no finding to apply; nothing was changed.")
         return _back(run_id)

@@ -17,8 +17,8 @@ TITLES = {"meter": "Meter run", "drawdown": "Drawdown trial", "capacity": "Capac
           "inverter": "Inverter test", "harvest": "Harvest trial", "label": "Label"}
 
 FIGURE_WORDS = {"daily_wh": "Wh a day", "running_w": "W while on", "tested_energy_wh": "The bank from full to empty",
-                "idle_w": "W of idle", "efficiency": "efficiency", "charge_w": "W into the bank", "evidence": "known by",
-                "side": "side"}
+                "idle_w": "W of idle", "efficiency": "efficiency", "charge_w": "W into the bank",
+                "evidence": "known by"}
 
 
 @dataclass(frozen=True)
@@ -66,7 +66,7 @@ def _next(run: Run) -> str:
     return {"meter": "Read the counter again after a day, and once more after another; longer is surer.",
             "drawdown": "Let nothing charge, and read the level every half day or so.",
             "capacity": "Let the load run to the cut-off, and read the counters there.",
-            "inverter": "Note both sides with nothing on, with a lamp, and with the kettle: the wider apart, the better.",
+            "inverter": "Note both sides with nothing on, with a lamp and with a kettle; the wider apart, the better.",
             "harvest": "Read again when the source stops, and note its W now and then.",
             "label": "Its W and hours, its kWh a year, or Wh a day."}[run.instrument]
 
@@ -132,9 +132,8 @@ def _drawdown(found: Drawdown, run, rig):
                 f"{show_percent(found.last_soc)} to the everyday floor.")
     advice = ""
     if found.load_wh_per_day is not None:
-        taken_off = "standby and the inverter's idle are" if run.side == "ac" else "standby is"
-        advice = (f"{run.subject} itself takes about {show_energy(found.load_wh_per_day)} a day, once {taken_off} taken "
-                  "off.")
+        rest = "standby and the inverter's idle" if run.side == "ac" else "standby"
+        advice = f"{run.subject} itself takes about {show_energy(found.load_wh_per_day)} a day; the rest is {rest}."
     return headline, advice, rows
 
 
@@ -176,8 +175,9 @@ def _harvest(found: Harvested, run, rig):
     if found.share_of_clear_sky is not None:
         rows.append(("Of a clear sky", show_percent(found.share_of_clear_sky)))
     if found.days_to_fill:
-        rows.append(("Fills the bank from empty", f"{found.days_to_fill:.1f} days at that rate"
-                     if found.share_of_clear_sky is not None else f"{show_duration(found.days_to_fill * 24)} at that rate"))
+        sunny = found.share_of_clear_sky is not None
+        fill = f"{found.days_to_fill:.1f} days" if sunny else show_duration(found.days_to_fill * 24)
+        rows.append(("Fills the bank from empty", f"{fill} at that rate"))
     day = f"; such a day brings about {show_energy(found.daily_wh)}" if found.share_of_clear_sky is not None else ""
     return f"{begin(run.subject)} brought {show_energy(found.wh)} in {show_duration(found.hours)}{day}.", "", rows
 

@@ -73,12 +73,12 @@ def _counted(run, finding):
         pieces[-1].append((axes.x(hours), axes.y(wh)))
     if isinstance(finding, Metered):
         # The mean's line through the middle of what was counted, with its doubt on both sides.
-        ends = (points[0][0], points[-1][0])
-        lines = [[axes.y(min(axes.most_y, finding.mean_w * (1 + off * finding.sd) * h)) for h in ends] for off in (-1, 1)]
+        ends = (0.0, points[-1][0])
+        low, mean, high = ([axes.y(min(axes.most_y, finding.mean_w * (1 + off) * h)) for h in ends]
+                           for off in (-finding.sd, 0.0, finding.sd))
         xs = [axes.x(h) for h in ends]
-        parts += [el("path", d=band(xs, *lines), class_="fan-outer"),
-                  el("path", d=path(list(zip(xs, [axes.y(min(axes.most_y, finding.mean_w * h)) for h in ends],
-                                             strict=True))), class_="level level-ahead")]
+        parts += [el("path", d=band(xs, low, high), class_="fan-outer"),
+                  el("path", d=path(list(zip(xs, mean, strict=True))), class_="level level-ahead")]
     parts += [el("path", d=path(piece), class_="level") for piece in pieces if len(piece) > 1]
     parts += [el("circle", cx=axes.x(hours), cy=axes.y(wh), r=5, class_="dot-reckoned" if reset else "dot")
               for hours, wh, reset in points]
@@ -112,7 +112,8 @@ def _level(run, finding, rig):
             if hours[-1] < meets < most:
                 parts += [el("path", d=f"M{axes.x(meets):.1f} {axes.y(floor):.1f} V{_BOTTOM}", class_="hinge"),
                           el("text", _hours(meets), x=axes.x(meets) + 4, y=_BOTTOM - 5, class_="scale scale-now")]
-        said += f" The slope meets the everyday floor after {offset + (finding.start_soc - rig.bank.everyday_floor) / finding.slope:.0f} h."
+        to_floor = offset + (finding.start_soc - rig.bank.everyday_floor) / finding.slope
+        said += f" The slope meets the everyday floor after {to_floor:.0f} h."
     parts += [el("circle", cx=axes.x(h), cy=axes.y(mark.soc), r=5,
                  class_="dot" if h >= offset else "dot-reckoned") for h, mark in zip(hours, shown, strict=True)]
     return _figure("The level over the hours", said, parts)

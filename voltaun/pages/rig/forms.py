@@ -1,6 +1,7 @@
 """The rig as a form: every figure of the rig file, each in the field's own terms."""
 
 import re
+from datetime import date
 
 from flask_wtf import FlaskForm
 from wtforms import BooleanField, Form, HiddenField, RadioField, SelectField, StringField
@@ -23,6 +24,27 @@ class ShadeField(TypedField):
 
     def show(self, value):
         return " ".join(f"{share:g}" for share in (value if isinstance(value, list) else [value])) if value else ""
+
+
+class EnergiesField(TypedField):
+    """Some energies, such as `1000 1000` or `1 kWh; 2 kWh`."""
+
+    def read(self, text):
+        parts = text.split(";") if ";" in text else text.split() if text.replace(" ", "").isdigit() else [text]
+        return [parse(part, "energy", low=1, high=1e8) for part in parts]
+
+    def show(self, value):
+        return "; ".join(f"{wh:g}" for wh in value) if value else ""
+
+
+class DayField(TypedField):
+    """A day, `2026-10-02`."""
+
+    def read(self, text):
+        try:
+            return date.fromisoformat(text).isoformat()
+        except ValueError as error:
+            raise QuantityError(repr(text), "a day", "2026-10-02") from error
 
 
 class PatternField(TypedField):
@@ -85,7 +107,10 @@ class BankForm(Form):
     series = WholeField("In series")
     parallel = WholeField("Strings in parallel")
     rated_energy_wh = QuantityField("The station's Wh", "energy")
+    pack_wh = EnergiesField("Its expansion packs, Wh")
     tested_energy_wh = QuantityField("Tested, Wh", "energy")
+    charge_limit_w = QuantityField("Charges at most, W", "power")
+    solar_input_w = QuantityField("Input for panels, W", "power")
     everyday_floor = QuantityField("Everyday floor, %", "percent")
     hard_floor = QuantityField("Hard floor, %", "percent")
     charge_efficiency = QuantityField("Charge efficiency, %", "percent")
@@ -107,8 +132,11 @@ class ArrayForm(Form):
     panels = WholeField("Panels")
     tilt_deg = QuantityField("Tilt, °", "number", high=90)
     azimuth_deg = QuantityField("Facing, °", "number", high=360)
-    shade_factor = ShadeField("Shade factor")
-    controller_limit_w = QuantityField("Controller, W", "power")
+    shade_factor = ShadeField("Shade")
+    controller_limit_w = QuantityField("Passes, W", "power")
+    controller_limit_a = QuantityField("or A", "current")
+    aimed_per_day = WholeField("Aimed a day", low=0, high=12)
+    hours_out = QuantityField("Hours out", "duration", high=24)
 
 
 class ChargerForm(Form):
@@ -116,8 +144,31 @@ class ChargerForm(Form):
     charge_w = QuantityField("Into the bank, W", "power")
 
 
+class EngineForm(ChargerForm):
+    input_v = QuantityField("Input, V", "voltage")
+    input_a = QuantityField("Input, A", "current")
+    spare_alternator_w = QuantityField("Alternator spares, W", "power")
+    converter_efficiency = QuantityField("Converter, %", "percent")
+    cut_off_v = QuantityField("Stops below, V", "voltage")
+
+
 class GeneratorForm(ChargerForm):
+    continuous_w = QuantityField("Gives for long, W", "power")
     fuel_l_per_hour = QuantityField("Litres an hour", "number")
+    fuel_price = QuantityField("Litre costs", "number")
+
+
+class MainsForm(ChargerForm):
+    carried = BooleanField("Carried there")
+
+
+class StayForm(Form):
+    name = StringField("Place")
+    from_day = DayField("From")
+    latitude = QuantityField("Latitude, °", "number", low=None)
+    longitude = QuantityField("Longitude, °", "number", low=None)
+    elevation_m = QuantityField("Height, m", "number", low=None)
+    shade_factor = QuantityField("Shade factor", "number", high=1)
 
 
 class LoadForm(Form):
@@ -132,8 +183,8 @@ class LoadForm(Form):
     months = MonthsField("Months")
 
 
-GROUPS = {"arrays": ArrayForm, "vehicles": ChargerForm, "generators": GeneratorForm, "mains": ChargerForm,
-          "loads": LoadForm}
+GROUPS = {"arrays": ArrayForm, "vehicles": EngineForm, "generators": GeneratorForm, "mains": MainsForm,
+          "places": StayForm, "loads": LoadForm}
 
 
 class RigForm(FlaskForm):
@@ -149,9 +200,10 @@ class RigForm(FlaskForm):
     soc_from = RadioField("The percent comes from", choices=list(zip(
         SOC_FROM, ("a shunt that counts", "a built-in display", "volts at rest"), strict=True)))
     arrays = FieldList(FormField(ArrayForm))
-    vehicles = FieldList(FormField(ChargerForm))
+    vehicles = FieldList(FormField(EngineForm))
     generators = FieldList(FormField(GeneratorForm))
-    mains = FieldList(FormField(ChargerForm))
+    mains = FieldList(FormField(MainsForm))
+    places = FieldList(FormField(StayForm))
     loads = FieldList(FormField(LoadForm))
 
     @classmethod
@@ -182,7 +234,7 @@ class RigForm(FlaskForm):
         """What was typed as the document of a rig file."""
         bank = _filled(self.bank)
         kind = bank.pop("kind", "units")
-        for name in ("unit_voltage_v", "unit_capacity_ah") if kind == "station" else ("rated_energy_wh",):
+        for name in ("unit_voltage_v", "unit_capacity_ah") if kind == "station" else ("rated_energy_wh", "pack_wh"):
             bank.pop(name, None)
         inverter = _filled(self.inverter)
         made = {"voltaun_rig": 1, "name": (self.name.data or "").strip(), "place": _filled(self.place), "bank": bank,

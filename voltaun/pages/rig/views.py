@@ -1,16 +1,38 @@
 """Rig: all of its figures, and what follows from them."""
 
-from flask import flash, g, redirect, render_template, request, url_for
+from dataclasses import replace
+
+from flask import abort, flash, g, redirect, render_template, request, url_for
 
 from voltaun.core import bank as banks
 from voltaun.core import demand
 from voltaun.core.cautions import for_rig
+from voltaun.core.limits import limits
 from voltaun.core.rig import Rig, RigFaults
+from voltaun.core.sun import aiming_gains
 from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import frame
+from voltaun.pages.figures import one_line
 
 pages = frame.page("rig")
+
+SOC_WORDS = {
+    "shunt": "Counted by a shunt, the percent is relative to the capacity set in the shunt. It cannot show lost "
+             "capacity but at the ends: the cut-off comes early, or “full” comes while it still says 90.",
+    "display": "A built-in display counts or guesses by its own rules; trust its fall over a day more than one look.",
+    "volts": "From volts at rest it is good to ten points either way, and only for lead: no charge and no load for "
+             "hours, at about 25 °C. A lithium bank's volts are flat between about 20 and 95 % and tell nothing."}
+
+DEPTH_WORDS = {"long life": ("kept above 70 % a lead bank lives about twice as long as one cycled to half",
+                             "the gentlest on the cells; most of what is printed stays unused"),
+               "balanced": ("half of what is printed; the usual compromise", "the usual compromise"),
+               "full use": ("the most energy, and a lead bank that wears out soon",
+                            "nearly all of it; little is left when a forecast fails")}
+
+FIGURES = {"daily_wh": "Wh a day", "running_w": "W while on", "tested_energy_wh": "energy, tested", "idle_w": "idle",
+           "charge_w": "W into the bank", "everyday_floor": "everyday floor", "hard_floor": "hard floor",
+           "surge_w": "W at a start"}
 
 
 @pages.get("/rig")
@@ -96,8 +118,67 @@ def _rig_of(form) -> tuple[Rig | None, list[str]]:
 
 
 def _render(form, shown: Rig | None, rest=(), status=200, unsure=False):
-    return render_template("rig/rig.html", form=form, rest=rest, unsure=unsure, cautions=for_rig(frame.rig()),
-                           figures=figures(shown) if shown else None), status
+    rig, look = frame.rig(), frame.look()
+    drain = look.outlook.drain.wh if look.outlook else None
+    return render_template(
+        "rig/rig.html", form=form, rest=rest, unsure=unsure, cautions=for_rig(rig), soc_words=SOC_WORDS[rig.soc_from],
+        figures=figures(shown) if shown else None, drawings=(one_line.wide(rig), one_line.narrow(rig)),
+        limits=limits(rig), depths=_depths(rig, drain), origins=_origins(), aiming=_aiming(rig, look)), status
+
+
+def _depths(rig: Rig, drain: float | None) -> list[dict]:
+    """The depth policies beside the floor in force: energy Wh and days at the usual use down to each floor."""
+    made = []
+    for name in banks.DEPTHS:
+        floor = banks.depth_floor(rig.chemistry, name)
+        wh = banks.usable_energy(rig, floor)
+        made.append({"name": name, "floor": floor, "wh": wh, "days": wh / drain if drain else None,
+                     "costs": DEPTH_WORDS[name][rig.chemistry.lithium],
+                     "in_force": abs(floor - rig.bank.everyday_floor) < 0.001,
+                     "allowed": floor >= rig.bank.hard_floor})
+    return made
+
+
+def _origins() -> list[tuple[str, str, rigs.Origin]]:
+    """Where the figures that stand now came from: (part, figure, origin), what was measured first."""
+    found = [(_part_words(path), FIGURES.get(path[-1], path[-1].replace("_", " ")), origin)
+             for path, origin in rigs.origins(frame.db(), g.kept).items() if path[-1] not in ("evidence", "side")]
+    return sorted(found, key=lambda each: (each[2].run_id is None, -each[2].at.timestamp(), each[0]))
+
+
+def _part_words(path) -> str:
+    return path[0].capitalize() if len(path) == 2 else path[1]
+
+
+def _aiming(rig: Rig, look) -> list[dict]:
+    """What each number of aimings a day brings this month, for each portable array."""
+    made = []
+    for array in rig.arrays:
+        if array.aimed_per_day:
+            tables = clearsky.aimed_tables(frame.db(), rig, array, range(1, max(4, array.aimed_per_day) + 1))
+            month = look.today.month
+            gains = aiming_gains(tables, array.rated_w, month, look.account.learned.share.mean)
+            made.append({"array": array, "month": month, "gains": gains, "first": gains[1]})
+    return made
+
+
+@pages.post("/rig/depth")
+def depth():
+    """Set the everyday floor by a depth policy."""
+    name = request.form.get("policy", "")
+    if name not in banks.DEPTHS:
+        abort(400)
+    rig = frame.rig()
+    floor = banks.depth_floor(rig.chemistry, name)
+    try:
+        made = replace(rig, bank=replace(rig.bank, everyday_floor=floor))
+    except RigFaults as faults:
+        flash(f"Nothing was changed: {faults}.")
+        return redirect(url_for("rig.show", rig_id=g.kept.id) + "#depth", 303)
+    with transaction(frame.db()) as db:
+        change = rigs.save(db, g.kept, made, g.now)
+    flash(f"The everyday floor is now {floor * 100:.0f} %.", f"undo-rig-{change}")
+    return redirect(url_for("rig.show", rig_id=g.kept.id) + "#depth", 303)
 
 
 def figures(rig: Rig) -> dict:

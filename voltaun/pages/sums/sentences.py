@@ -5,7 +5,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from voltaun.core import sums
-from voltaun.core.bank import capacity_ah, effective_energy, nominal_voltage, rated_energy
+from voltaun.core.bank import capacity_ah, effective_energy, nominal_voltage, rated_energy, soc_from_volts
+from voltaun.core.cautions import FUMES
 from voltaun.core.quantities import QuantityError, parse, show_duration, show_energy, show_percent, show_power
 from voltaun.core.rig import Bank, Rig
 
@@ -78,7 +79,7 @@ def sentences(rig: Rig, level: float | None, month: int) -> list[Sentence]:
     floor = f"{bank.everyday_floor * 100:g} %"
     energy = effective_energy(rig).wh
     volts = nominal_voltage(bank) or 12.8
-    return [
+    made = [
         Sentence("run", ("A ", Blank("watts", "power", "60 W", "The thing"), " thing on the ",
                          Blank("side", "side", "ac", "Side"), " side, with the bank at ",
                          Blank("soc", "percent", soc, "Level"), " and ",
@@ -122,6 +123,16 @@ def sentences(rig: Rig, level: float | None, month: int) -> list[Sentence]:
                           Blank("volts", "voltage", f"{volts:g} V", "Volts")),
                  _drop, caution="Wire and fuse sizes: local codes and licensed people decide."),
     ]
+    if rig.generators:
+        made.insert(3, Sentence("fuel", (
+            f"{rig.generators[0].name}, from ", Blank("soc", "percent", soc, "Level"), " to ",
+            Blank("goal", "percent", "90 %", "Goal"), ", takes"), lambda v: _fuel(rig, v),
+            ("rig.show#generators", "Its litres and their price: Rig"), FUMES))
+    if not rig.chemistry.lithium:
+        made.append(Sentence("volts", (Blank("volts", "voltage", f"{volts * 1.04:.1f} V", "Volts"),
+                                       " at rest, with no charge and no load for hours, is about"),
+                             lambda v: _at_rest(bank, v), ("rig.show#bank", "Where the percent comes from: Rig")))
+    return made
 
 
 def _first_charger(rig: Rig) -> float:
@@ -156,6 +167,17 @@ def _full(rig, v) -> list[str]:
         each.append(f"All together, {show_power(together)}: {takes(together)}")
     return [takes(v["watts"]), *each, "The last part is slow: above "
             f"{show_percent(rig.chemistry.taper_soc)} the bank takes less and less"]
+
+
+def _fuel(rig, v) -> list[str]:
+    took = sums.fuel(rig, rig.generators[0], v["soc"], v["goal"])
+    cost = f", {took.cost_per_kwh:.2f} a kWh" if took.cost_per_kwh is not None else ""
+    return [f"{show_duration(took.hours)} and {took.litres:.1f} litres",
+            f"a litre puts {show_energy(took.wh_per_litre)} into the bank{cost}; the last tenth is dear"]
+
+
+def _at_rest(bank, v) -> list[str]:
+    return [show_percent(soc_from_volts(bank, v["volts"])), "give or take ten points, near 25 °C"]
 
 
 def _amps(rig, v) -> list[str]:
