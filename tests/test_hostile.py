@@ -8,6 +8,7 @@ import unittest
 from tests.pages.test_pages import PagesCase
 from tests.support import NOW, readings, rig
 from voltaun.core import demand
+from voltaun.core.bench import INSTRUMENTS
 from voltaun.core.instants import zone
 from voltaun.core.learn import reckon
 from voltaun.core.rig import RigFaults
@@ -75,6 +76,16 @@ class Pages(PagesCase):
     SUMS = {"run": ("watts", "side", "soc", "floor"), "full": ("soc", "goal", "watts"), "wiring": ("series", "volts"),
             "charges": ("battery", "passes"), "amps": ("amps", "ac", "dc"), "drop": ("area", "length")}
 
+    BENCH = ("at", "wh", "soc", "dc_w", "ac_w", "run_minutes", "ambient_c", "note", "conditions", "leave_out_hours",
+             "cut_off", "version", "subject", "basis", "watts", "hours_a_day", "yearly_wh", "begin", "ac_meters")
+
+    def typed(self, rng, mark):
+        """Some fields of the bench with odd things in them, others as they may be."""
+        good = {"at": f"2026-10-{rng.randint(1, 28):02d}T10:{rng.randint(0, 59):02d}", "wh": str(rng.randint(0, 900)),
+                "soc": str(rng.randint(1, 100)), "version": "1", "side": "ac", "ac_w": "50",
+                "dc_w": str(rng.randint(1, 90))}
+        return good | {name: rng.choice(ODD) for name in rng.sample(self.BENCH, 4)} | {"csrf_token": mark}
+
     def test_no_input_brings_a_page_down(self):
         self.keep(*readings({"soc": 0.5}, {"soc": 0.6, "solar_wh": 900}))
         rng, mark = random.Random(7), self.mark()
@@ -88,6 +99,13 @@ class Pages(PagesCase):
                        self.client.get("/1/log", query_string={"day": rng.choice(ODD), "edit": rng.choice(ODD)}),
                        self.client.get("/1/sums", query_string={"of": key} | {name: rng.choice(ODD)
                                                                              for name in self.SUMS[key]}),
+                       self.client.post("/1/bench/new", data=self.typed(rng, mark) | {
+                           "instrument": rng.choice(INSTRUMENTS)}),
+                       self.client.post(f"/1/bench/runs/{rng.randint(1, 9)}/marks", data=self.typed(rng, mark)),
+                       self.client.post(f"/1/bench/runs/{rng.randint(1, 9)}/marks/0", data=self.typed(rng, mark)),
+                       self.client.post(f"/1/bench/runs/{rng.randint(1, 9)}/noted", data=self.typed(rng, mark)),
+                       self.client.get(f"/1/bench/runs/{rng.randint(1, 9)}", query_string={"edit": rng.choice(ODD)}),
+                       self.client.post("/1/bench/round", data=self.typed(rng, mark)),
                        self.client.get("/1/additions", query_string={name: rng.choice(ODD) for name in (
                            "use_wh_per_day", "reserve_days", "bank_temp_c", "design_month", "panel_w")})]
             for answer in answers:

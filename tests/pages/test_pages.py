@@ -74,7 +74,9 @@ class Frame(PagesCase):
     def test_strange_hosts_and_posts_without_the_mark_are_refused(self):
         self.assertEqual(self.client.get("/1/today", headers={"Host": "evil.example"}).status_code, 400)
         for path in ("/1/readings", "/1/readings/1", "/1/undo/1", "/1/log/import", "/1/rig", "/1/rig/follows",
-                     "/1/rig/remove", "/start", "/start/demo", "/start/restore/1", "/ground"):
+                     "/1/rig/remove", "/1/rig/depth", "/1/rig/undo/1", "/1/bench/new", "/1/bench/round",
+                     "/1/bench/undo/1", "/1/bench/runs/1/marks", "/1/bench/runs/1/apply", "/start", "/start/demo",
+                     "/start/restore/1", "/ground"):
             self.assertEqual(self.client.post(path, data={"soc": "50"}).status_code, 400, path)
         self.assertEqual(self.log(), [])
 

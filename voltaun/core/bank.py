@@ -106,6 +106,16 @@ def pooled_soc(bank: Bank, socs: tuple[float, ...]) -> float:
     return sum(soc * wh for soc, wh in zip(socs, packs, strict=True)) / sum(packs)
 
 
+PACKS_APART = 0.05
+"""Packs whose levels are further apart than this want looking at."""
+
+
+def packs_apart(socs: tuple[float, ...]) -> float | None:
+    """How far the packs' levels are apart (a fraction), when it is more than `PACKS_APART`; otherwise None."""
+    spread = max(socs) - min(socs) if socs else 0.0
+    return spread if spread > PACKS_APART + 1e-9 else None
+
+
 DEPTHS = {"long life": (0.70, 0.40), "balanced": None, "full use": (0.30, 0.10)}
 """Depth policies: the everyday floor that each sets for (lead, lithium); balanced is the chemistry's own."""
 

@@ -102,7 +102,7 @@ def _spans(marks: list[Mark]) -> tuple[list[Span], float, float]:
         if after.reset:
             continue
         if after.wh < before.wh:
-            raise CounterFell(f"found {after.wh:g} Wh after {before.wh:g}, expected a counter that rises", after.at)
+            raise CounterFell(f"found {after.wh:g} Wh after {before.wh:g} Wh, expected a counter that rises", after.at)
         hours = hours_between(before.at, after.at)
         spans.append(Span(before.at, after.at, hours, after.wh - before.wh))
     for piece in _pieces(marks):

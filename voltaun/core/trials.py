@@ -73,7 +73,7 @@ def drawdown(run: Run, rig: Rig) -> Drawdown:
     hours = np.array([hours_between(kept[0].at, mark.at) for mark in kept])
     soc = np.array([mark.soc for mark in kept])
     slope, start, error = _line(hours, soc)
-    if slope <= 0:
+    if soc[-1] >= soc[0]:
         raise NotYet("The level has not fallen yet.")
     energy = effective_energy(rig)
     watts = slope * energy.wh

@@ -168,7 +168,7 @@ def take_back(connection: sqlite3.Connection, rig: rigs.KeptRig, kept: KeptRun, 
         raise LookupError("the finding is not applied")
     standing, before = figures(rig.rig), json.loads(row["applied_before"])
     for path, value in kept.applied.items():
-        if json.dumps(standing.get(path)) != json.dumps(value):
+        if standing.get(path) != value:
             raise FigureChanged(path)
     if before["new"]:
         restored = without_load(rig.rig, before["new"])

@@ -110,23 +110,22 @@ def undo(connection: sqlite3.Connection, rig_id: int, change_id: int, now: datet
 
 @dataclass(frozen=True)
 class Origin:
-    """Where a figure came from: when it was set, to what, and the run that found it (None: typed)."""
+    """Where a figure came from: when it was set, and the run that found it (None: typed)."""
 
     at: datetime
-    value: object
     run_id: int | None
     instrument: str | None
 
 
 def origins(connection: sqlite3.Connection, rig: KeptRig) -> dict[Path, Origin]:
     """Where those figures of the rig came from that still stand as they were then set, by path."""
-    standing = {path: json.dumps(value) for path, value in figures(rig.rig).items()}
+    standing = {path: json.loads(json.dumps(value)) for path, value in figures(rig.rig).items()}
     rows = connection.execute(
         """SELECT path, value, at, run_id, instrument FROM figure_origin
            LEFT JOIN bench_run ON bench_run.id = figure_origin.run_id WHERE figure_origin.rig_id = ?""", (rig.id,))
     found = {tuple(json.loads(row["path"])): row for row in rows}
-    return {path: Origin(datetime.fromisoformat(row["at"]), json.loads(row["value"]), row["run_id"], row["instrument"])
-            for path, row in found.items() if standing.get(path) == row["value"]}
+    return {path: Origin(datetime.fromisoformat(row["at"]), row["run_id"], row["instrument"])
+            for path, row in found.items() if path in standing and standing[path] == json.loads(row["value"])}
 
 
 def _replace(connection, kept: KeptRig, rig: Rig, now: datetime) -> int:

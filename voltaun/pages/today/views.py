@@ -5,6 +5,7 @@ from datetime import timedelta
 from flask import g, render_template, url_for
 
 from voltaun.core import days as logged_days
+from voltaun.core.bank import packs_apart
 from voltaun.core.cautions import for_now
 from voltaun.pages import frame
 from voltaun.pages.figures import strip
@@ -29,7 +30,13 @@ def render(form: ReadingForm, status: int = 200):
     columns = strip.columns(first, look.today + timedelta(days=AHEAD), logged, look.outlook)
     return render_template("today/today.html", look=look, outlook=look.outlook, today=look.today, form=form,
                            strips=_strips(look, columns), columns=columns, last=_last(look),
-                           cautions=for_now(frame.rig(), look.outlook)), status
+                           cautions=for_now(frame.rig(), look.outlook), apart=_apart(look)), status
+
+
+def _apart(look) -> float | None:
+    """How far the packs were apart when they were last read, if it is worth a remark."""
+    socs = next((reading.pack_socs for reading in reversed(look.readings) if reading.pack_socs), ())
+    return packs_apart(socs)
 
 
 def _strips(look, columns):

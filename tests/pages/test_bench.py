@@ -1,0 +1,339 @@
+import re
+from dataclasses import replace
+from datetime import date, timedelta
+
+from icalendar import Calendar
+
+from tests.core.test_bench import marks, meter
+from tests.pages.test_pages import PagesCase
+from tests.support import NOW, readings
+from voltaun.core.bench import INSTRUMENTS, Run
+from voltaun.core.rig import Bank, Engine, Generator, Load, Mains, SolarArray, Stay
+from voltaun.database import bench, rigs
+from voltaun.database import readings as kept_readings
+from voltaun.database.connection import transaction
+
+FREEZER = Load("Freezer", 900, "ac", running_w=120, evidence="label")
+
+
+class BenchCase(PagesCase):
+    def setUp(self):
+        super().setUp()
+        self.save(loads=(FREEZER, Load("Lamp", 100, "dc", evidence="guess")))
+
+    def save(self, **parts):
+        with transaction(self.db):
+            rigs.save(self.db, self.kept(), replace(self.kept().rig, **parts), NOW)
+
+    def kept(self):
+        return rigs.get(self.db, self.rig_id)
+
+    def begin(self, run):
+        with transaction(self.db):
+            return bench.begin(self.db, self.rig_id, run, NOW)
+
+    def run_now(self, run_id=1):
+        return bench.get(self.db, self.rig_id, run_id)
+
+    def show(self, run_id=1, query=""):
+        return self.client.get(f"/1/bench/runs/{run_id}{query}").text
+
+    def press(self, path, run_id=1, follow=True, **data):
+        kept = self.run_now(run_id)
+        return self.post(f"/1/bench/runs/{run_id}/{path}", {"version": kept.version} | data, follow_redirects=follow)
+
+    def read(self, run_id=1, at="2026-11-24T20:00", **data):
+        return self.press("marks", run_id, at=at, **data)
+
+
+class Starting(BenchCase):
+    def test_each_instrument_starts_in_two_taps_but_for_what_only_a_person_knows(self):
+        page = self.client.get("/1/bench").text
+        for instrument, typed in (("meter", {}), ("drawdown", {"soc": "96"}), ("capacity", {}),
+                                  ("inverter", {"ac_w": "0", "dc_w": "18"}), ("harvest", {})):
+            link = re.search(rf'href="(/1/bench/new\?instrument={instrument}[^"]*)"', page)[1].replace("&amp;", "&")
+            form = self.client.get(link).text
+            stands = dict(re.findall(r'name="(\w+)" type="text" value="([^"]*)"', form))
+            stands |= {name: value for value, name in re.findall(r'value="([^"]*)" [^>]*name="(\w+)"', form)}
+            fields = dict(re.findall(r'id="(at|wh|soc)"[^>]*value="([^"]*)"', form)) | stands
+            subject = {"meter": "Freezer", "harvest": "Roof"}.get(instrument, "")
+            answer = self.post("/1/bench/new", fields | {"instrument": instrument, "subject": subject} | typed)
+            self.assertEqual(answer.status_code, 303, (instrument, fields, answer.text[-900:]))
+        runs = bench.runs(self.db, 1)
+        self.assertEqual({each.run.instrument for each in runs}, {*INSTRUMENTS} - {"label"})
+        self.assertEqual({len(each.run.marks) for each in runs}, {1})
+
+    def test_a_label_is_kept_and_applied_at_once(self):
+        answer = self.post("/1/bench/new", {"instrument": "label", "subject": "Kettle", "side": "ac", "basis": "label",
+                                            "watts": "230 V x 9 A", "hours_a_day": "10 min"}, follow_redirects=True)
+        self.shows("The label says 345 Wh a day", answer.text)
+        self.shows("Applied on 25 November", answer.text)
+        self.assertEqual(self.kept().rig.loads[-1], Load("Kettle", 345, "ac", running_w=2070, evidence="label"))
+        self.press("take-back")
+        self.assertEqual([load.name for load in self.kept().rig.loads], ["Freezer", "Lamp"])
+
+    def test_a_label_beside_a_meter_run_puts_nothing_aside(self):
+        self.save(loads=(replace(FREEZER, evidence="metered"),))
+        self.post("/1/bench/new", {"instrument": "label", "subject": "Freezer", "side": "ac", "basis": "label",
+                                   "yearly_wh": "500 kWh"})
+        self.assertEqual(self.kept().rig.loads[0].daily_wh, 900)
+        self.begin(meter((0, 48), (0, 1400)))
+        self.shows("The label says 2.0 times what the meter shows", self.show())
+
+    def test_bad_input_is_refused_beside_its_field_and_stays_typed(self):
+        label = {"instrument": "label", "side": "ac", "basis": "label"}
+        for data, words in (({"instrument": "meter", "wh": "-5"}, "0 or more"),
+                            ({"instrument": "meter", "wh": "60 W"}, "W is a rate"),
+                            ({"instrument": "meter", "at": "2026-11-26T08:00", "wh": "0"}, "not after now"),
+                            ({"instrument": "drawdown", "soc": "140"}, "between 0 and 100"),
+                            ({"instrument": "drawdown"}, "nothing to keep"),
+                            ({"instrument": "meter", "wh": "0", "conditions": "x" * 600}, "500"),
+                            (label | {"subject": "A"}, "Found too little"),
+                            (label | {"subject": "A", "watts": "60", "hours_a_day": "30"}, "24"),
+                            (label | {"basis": "guess", "daily_wh": "5"}, "such as Kettle")):
+            with self.subTest(words):
+                answer = self.post("/1/bench/new", {"at": "2026-11-24T20:00", "subject": ""} | data)
+                self.assertEqual(answer.status_code, 422)
+                self.shows(words, answer.text)
+        self.assertEqual(bench.runs(self.db, 1), [])
+        for path in ("new", "new?instrument=scales", "runs/9", "runs/x"):
+            self.assertEqual(self.client.get(f"/1/bench/{path}").status_code, 404, path)
+
+
+class MeterRun(BenchCase):
+    def test_a_whole_run_with_a_reset_a_slip_and_an_applied_finding(self):
+        self.begin(meter((0,), (0,)))
+        self.shows("There is one reading yet", self.show())
+        self.read(at="2026-11-03T19:10", wh="700")
+        self.read(at="2026-11-04T19:10", wh="90")
+        page = self.read(at="2026-11-05T19:10", wh="790").text
+        self.shows("Something does not fit: found 90 Wh after 700 Wh", page)
+        self.shows("It was set back there", page)
+        self.hides("Apply to the rig", page)
+        self.assertEqual(self.press("apply").request.path, "/1/bench/runs/1")
+        self.assertEqual(self.kept().rig.loads[0], FREEZER)
+        page = self.press("marks/2", reset="yes").text
+        self.shows("takes 700 Wh a day, give or take 10 %", page)
+        self.shows("set back", page)
+        page = self.press("marks/3", at="2026-11-05T19:10", wh="810").text
+        self.shows("takes 710 Wh a day", page)
+        page = self.press("apply").text
+        self.shows("Applied; the rig reckons with it now.", page)
+        self.assertEqual((self.kept().rig.loads[0].daily_wh, self.kept().rig.loads[0].evidence), (710, "metered"))
+        self.shows("meter run</a>", self.client.get("/1/rig").text)
+        self.shows("It was applied already, on 25 November", self.press("apply").text)
+        self.shows("Taken back", self.press("take-back").text)
+        self.assertEqual(self.kept().rig.loads[0], FREEZER)
+        self.shows("nothing was taken back", self.press("take-back").text)
+
+    def test_bad_readings(self):
+        self.begin(meter((0, 24), (0, 700)))
+        for data, words in (({}, "nothing to keep"), ({"wh": "-1"}, "0 or more"), ({"wh": "lots"}, "an amount of"),
+                            ({"wh": "800", "ambient_c": "200"}, "from -60 to 80"),
+                            ({"wh": "1", "at": ""}, "Found nothing"),
+                            ({"wh": "800", "at": "2026-11-03T19:10"}, "another reading of this run")):
+            with self.subTest(words):
+                answer = self.read(**data)
+                self.assertIn(answer.status_code, (409, 422))
+                self.shows(words, answer.text)
+        self.assertEqual(len(self.run_now().run.marks), 2)
+
+    def test_taken_out_and_brought_back(self):
+        self.begin(meter((0, 24, 48), (0, 700, 1400)))
+        page = self.press("marks/1", remove="yes").text
+        self.assertEqual(len(self.run_now().run.marks), 2)
+        undo = re.search(r'action="(/1/bench/undo/\d+)"', page)[1]
+        self.shows("Taken back", self.post(undo, follow_redirects=True).text)
+        self.assertEqual(len(self.run_now().run.marks), 3)
+        self.shows("nothing was taken back", self.post(undo, follow_redirects=True).text)
+        self.assertEqual(self.press("marks/7", remove="yes").status_code, 404)
+
+    def test_two_windows_on_the_same_run(self):
+        self.begin(meter((0, 24), (0, 700)))
+        version = self.run_now().version
+        self.press("noted", conditions="lid open")
+        for path, data in (("marks/1", {"at": "2026-11-03T19:10", "wh": "9"}), ("state", {"state": "abandoned"}),
+                           ("apply", {}), ("noted", {"conditions": "shut"})):
+            answer = self.post(f"/1/bench/runs/1/{path}", data | {"version": version}, follow_redirects=True)
+            self.shows("changed meanwhile", answer.text)
+        self.assertEqual((self.run_now().run.conditions, self.run_now().state), ("lid open", "open"))
+
+    def test_abandoned_and_taken_up_again(self):
+        self.begin(meter((0, 24), (0, 700)))
+        self.shows("Abandoned", self.press("state", state="abandoned").text)
+        self.shows("no finding to apply", self.press("apply").text)
+        self.shows("Apply to the rig", self.press("state", state="open").text)
+
+    def test_more_read_after_it_was_applied(self):
+        self.begin(meter((0, 24), (0, 700)))
+        self.press("apply")
+        self.shows("It says something else by now", self.read(at="2026-11-05T08:10", wh="2000").text)
+
+    def test_a_reading_sent_twice_is_kept_once(self):
+        self.begin(meter((0,), (0,)))
+        self.read(wh="700")
+        self.shows("kept already", self.read(wh="700").text)
+        self.assertEqual(len(self.run_now().run.marks), 2)
+
+
+class OtherInstruments(BenchCase):
+    def test_their_sentences_and_pictures(self):
+        level = Run("drawdown", "Lamp", "dc", marks((0, 12, 24, 36), soc=(0.96, 0.88, 0.81, 0.73)), warm=True)
+        capacity = Run("capacity", marks=marks((0, 20), wh=(0, 8800), ac_wh=(0, 7600), volts=(26, 23)), cut_off=True)
+        pairs = Run("inverter", marks=marks((0, 1, 2), ac_w=(0, 90, 900), dc_w=(18, 118, 1018)))
+        sun = Run("harvest", "Roof", marks=marks((16, 19), wh=(0, 900), dc_w=(400, 250)))
+        for run_id, (run, words, picture) in enumerate((
+                (level, "a day: 3 days 12 h from 73 % to the everyday floor", "meets the everyday floor after"),
+                (capacity, "The bank gives 8.80 kWh, give or take 2 %: 8 % less than printed.", "Energy counted"),
+                (pairs, "It takes 18 W with nothing on, and passes 90 % of the rest.", "begins at 18 W"),
+                (sun, "Roof brought 900 Wh in 3 h; such a day brings about", "Energy counted")), 1):
+            self.begin(run)
+            page = self.show(run_id)
+            self.shows(words, page)
+            self.shows(picture, page)
+        self.shows("nothing to apply", page)
+        self.shows("leave out the first hours", self.show(1))
+        self.hides("leave out the first hours, which", self.press("noted", 1, leave_out_hours="12 h", warm="y").text)
+        self.press("apply", 3)
+        self.assertEqual((self.kept().rig.inverter.idle_w, self.kept().rig.inverter.efficiency), (18.0, 0.9))
+        self.press("apply", 2)
+        self.assertEqual(self.kept().rig.bank.tested_energy_wh, 8800)
+        self.shows("8.80 kWh as tested", self.client.get("/1/rig").text)
+
+    def test_what_cannot_be_says_which_reading(self):
+        for run_id, (run, words) in enumerate((
+                (Run("drawdown", marks=marks((0, 5, 9), soc=(0.9, 0.8, 0.85))), "85 % after 80 %"),
+                (Run("capacity", marks=marks((0, 9), wh=(0, 500), ac_wh=(0, 600)), cut_off=True), "expected less"),
+                (Run("inverter", marks=marks((0, 1), ac_w=(0, 500), dc_w=(18, 480))), "expected less AC than DC"),
+                (Run("harvest", "Roof", marks=marks((0, 3), wh=(900, 100))), "a counter that rises")), 1):
+            self.begin(run)
+            page = self.show(run_id)
+            self.shows(words, page)
+            self.shows("Correct or take out the reading of", page)
+            self.hides("Apply to the rig", page)
+            self.shows("look at it", self.client.get("/1/bench").text)
+
+
+class Round(BenchCase):
+    def test_laid_out_ticked_off_and_taken_out_as_a_calendar(self):
+        answer = self.post("/1/bench/round", {"ac_meters": "1", "dc_meters": "1", "begin": "2026-11-25T08:00"},
+                           follow_redirects=True)
+        self.shows("Wed 25 Nov 08:00", answer.text)
+        ics = self.client.get("/1/bench/round.ics")
+        self.assertEqual(ics.mimetype, "text/calendar")
+        events = Calendar.from_ical(ics.data).walk("VEVENT")
+        self.assertEqual({str(event["SUMMARY"]) for event in events}, {"Meter AC 1: Freezer", "Meter DC 1: Lamp"})
+        self.assertEqual({event.end - event.start for event in events}, {timedelta(days=1)})
+        self.hides("✓ metered", answer.text)
+        run = meter((0, 30), (0, 900))
+        late = tuple(replace(mark, at=mark.at + timedelta(days=25)) for mark in run.marks)
+        self.begin(replace(run, marks=late))
+        self.shows("✓ metered", self.client.get("/1/bench").text)
+
+    def test_odd_counts_are_refused(self):
+        good = {"ac_meters": "1", "dc_meters": "0", "begin": "2026-11-25T08:00"}
+        for data in ({"ac_meters": "many"}, {"ac_meters": "99"}, {"dc_meters": "1.5"}, {"begin": "?"}, {"begin": ""}):
+            answer = self.post("/1/bench/round", good | data)
+            self.assertEqual(answer.status_code, 422, data)
+        self.assertIsNone(bench.measuring_round(self.db, 1))
+
+
+class RigPage(BenchCase):
+    def test_the_diagram_draws_every_part_and_what_is_over(self):
+        self.save(arrays=(SolarArray("Roof <b>", 300, 4, controller_limit_w=900),), generators=(Generator("Set", 900),))
+        page = self.client.get("/1/rig").text
+        drawing = re.search(r'<svg viewBox="0 0 1000.*?</svg>', page, re.S)[0]
+        for words in ("Roof &lt;b&gt;", "Freezer", "Lamp", "Set", "Inverter", "12 V 400 Ah, 2 in series", 'href="#sun"',
+                      "over its controller: 900 W", "wire-over"):
+            self.shows(words, drawing)
+        self.assertEqual(drawing.count('class="cell-box"'), 2)
+        self.shows("Panels in series can carry dangerous DC", page)
+
+    def test_a_station_is_drawn_with_its_packs(self):
+        self.save(bank=Bank("lfp", rated_energy_wh=2000, pack_wh=(1000, 1000)))
+        drawing = re.search(r'<svg viewBox="0 0 1000.*?</svg>', self.client.get("/1/rig").text, re.S)[0]
+        self.shows("Station and 2 packs", drawing)
+        self.assertEqual(drawing.count('class="cell-box"'), 3)
+
+    def test_a_depth_is_set_with_one_action_and_taken_back(self):
+        self.shows("Long life", self.client.get("/1/rig").text)
+        page = self.post("/1/rig/depth", {"policy": "long life"}, follow_redirects=True).text
+        self.assertEqual(self.kept().rig.bank.everyday_floor, 0.40)
+        undo = re.search(r'action="(/1/rig/undo/\d+)"', page)[1]
+        self.shows("Taken back", self.post(undo, follow_redirects=True).text)
+        self.assertEqual(self.kept().rig.bank.everyday_floor, 0.20)
+        self.shows("nothing was taken back", self.post(undo, follow_redirects=True).text)
+        self.assertEqual(self.post("/1/rig/depth", {"policy": "reckless"}).status_code, 400)
+
+    def test_a_portable_array_says_what_aiming_gains(self):
+        self.save(arrays=(SolarArray("Fold", 120, 2, aimed_per_day=2),))
+        page = self.client.get("/1/rig").text
+        self.assertRegex(page, r"Aiming the Fold in November, under a mean sky: 1 × a day [\d.]+ k?Wh, 2 × a day")
+
+    def test_packs_and_volts_in_a_reading(self):
+        self.save(bank=Bank("agm", 12, 110, 1, 2), soc_from="volts", arrays=())
+        self.assertEqual(self.add(soc="70 80").status_code, 303)
+        reading, = self.log()
+        self.assertEqual((round(reading.soc, 3), reading.pack_socs), (0.75, (0.7, 0.8)))
+        self.shows("packs are 10 points apart", self.client.get("/1/today").text)
+        self.shows('value="70 80"', self.client.get("/1/log?edit=1").text)
+        self.shows("expected", self.add(at="2026-11-24T20:30", soc="70 80 90").text)
+        self.add(at="2026-11-24T20:30", volts="12.45")
+        self.shows("60 %", self.client.get("/1/log").text)
+        self.assertIsNone(kept_readings.everything(self.db, 1)[-1].reading.soc)
+
+    def form(self, **typed):
+        """The rig's form as it stands, every field of it, with some typed over."""
+        page = self.client.get("/1/rig").text
+        form = page[page.index('name="version"') - 300:page.rindex("Keep the rig")]
+        stands = {}
+        for tag in re.findall(r"<input [^>]*>", form):
+            named = dict(re.findall(r'(\w+)="([^"]*)"', tag))
+            if named.get("type") not in ("radio", "checkbox") or " checked" in tag:
+                stands[named["name"]] = named.get("value", "")
+        for name, options in re.findall(r'<select [^>]*name="([^"]*)"[^>]*>(.*?)</select>', form, re.S):
+            stands[name] = re.findall(r'<option(?: selected)? value="([^"]*)"', options)[0]
+            stands |= {name: value for value in re.findall(r'<option selected value="([^"]*)"', options)}
+        return self.post("/1/rig", stands | typed)
+
+    def test_the_form_as_it_stands_changes_nothing(self):
+        self.save(generators=(Generator("Set", 900, 0.7),))
+        before = self.kept().rig
+        self.assertEqual(self.form().status_code, 303)
+        self.assertEqual(self.kept().rig, before)
+
+    def test_a_rig_that_moves(self):
+        self.keep(*readings(*({"soc": 0.5, "solar_wh": 900} for _ in range(20)), start=NOW - timedelta(days=25)))
+        stay = {"name": "Orchard", "from_day": "2026-11-10", "latitude": "-42.7", "longitude": "147",
+                "shade_factor": "0.8"}
+        answer = self.form(**{f"places-0-{name}": value for name, value in stay.items()})
+        self.assertEqual(answer.status_code, 303)
+        self.assertEqual(self.kept().rig.places, (Stay(date(2026, 11, 10), "Orchard", -42.7, 147.0, 0, 0.8),))
+        for page in ("today", "log", "rig", "outlook", "additions"):
+            self.assertEqual(self.client.get(f"/1/{page}").status_code, 200, page)
+        for wrong, words in (({"from_day": "soon"}, "a day, such as 2026-10-02"), ({"from_day": ""}, "this key"),
+                             ({"latitude": "95"}, "−90 (south)"), ({"shade_factor": "3"}, "1")):
+            answer = self.form(**{f"places-0-{name}": value for name, value in (stay | wrong).items()})
+            self.assertEqual(answer.status_code, 422)
+            self.shows(words, answer.text)
+
+    def test_every_new_figure_goes_through_the_form(self):
+        typed = {"vehicles-0-name": "Ute", "vehicles-0-charge_w": "320", "vehicles-0-input_v": "13.2",
+                 "vehicles-0-input_a": "10 A", "vehicles-0-converter_efficiency": "90", "vehicles-0-cut_off_v": "12.3",
+                 "mains-0-name": "Town", "mains-0-charge_w": "300", "mains-0-carried": "y",
+                 "bank-charge_limit_w": "2 kW",
+                 "arrays-0-controller_limit_a": "20", "arrays-0-aimed_per_day": "2", "arrays-0-hours_out": "6 h",
+                 "generators-0-name": "Set", "generators-0-charge_w": "900", "generators-0-fuel_price": "1.9",
+                 "generators-0-continuous_w": "1 kW"}
+        self.assertEqual(self.form(**typed).status_code, 303)
+        made = self.kept().rig
+        self.assertEqual(made.vehicles, (Engine("Ute", 320, 13.2, 10, None, 0.9, 12.3),))
+        self.assertEqual(made.mains, (Mains("Town", 300, True),))
+        self.assertEqual(made.generators, (Generator("Set", 900, None, 1000, 1.9),))
+        self.assertEqual(made.bank.charge_limit_w, 2000)
+        self.assertEqual((made.arrays[0].aimed_per_day, made.arrays[0].hours_out), (2, 6))
+        self.shows("held to 119 W by its input", self.client.get("/1/rig").text)
+        station = self.form(**{"bank-kind": "station", "bank-rated_energy_wh": "2 kWh", "bank-pack_wh": "1 kWh; 500"})
+        self.assertEqual(station.status_code, 303)
+        self.assertEqual(self.kept().rig.bank.packs, (2000, 1000, 500))
+        self.shows("Found", self.form(**{"bank-pack_wh": "lots"}).text)
