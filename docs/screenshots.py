@@ -15,6 +15,8 @@ VIEWS = (("today", "/1/today", WIDE, "day"), ("today-night", "/1/today", WIDE, "
          ("today-phone", "/1/today", PHONE, "day"), ("log", "/1/log", WIDE, "day"), ("rig", "/1/rig", WIDE, "day"),
          ("outlook", "/1/outlook", WIDE, "day"), ("additions", "/1/additions", WIDE, "day"),
          ("sums", "/1/sums", WIDE, "day"), ("bench", "/1/bench", WIDE, "day"),
+         ("capacity-test", "/1/bench/runs/1", WIDE, "day"), ("meter-run-phone", "/1/bench/runs/12", PHONE, "day"),
+         ("drawdown-night", "/2/bench/runs/13", WIDE, "night"), ("rig-phone", "/2/rig", PHONE, "day"),
          ("first-run", "/start", WIDE, "day"))
 
 

@@ -48,6 +48,11 @@ class Demand(unittest.TestCase):
 
 
 class List(unittest.TestCase):
+    def test_the_flat_share_is_blended_from_idle_and_efficiency(self):
+        of = rig(inverter=Inverter(15, 0.858), loads=(Load("Heater", 2574 * 24 / 20, "ac"), Load("Lamp", 90, "dc")))
+        self.assertAlmostEqual(demand.arriving_share(of), 0.780)
+        self.assertIsNone(demand.arriving_share(rig(loads=(Load("Lamp", 90, "dc"),))))
+
     def test_lines_sum_to_the_whole_and_the_idle_is_one_of_them(self):
         of = rig(inverter=Inverter(10, 0.9), loads=(
             Load("Freezer", 900, "ac", evidence="metered"), Load("Lights", 120, "dc", evidence="guess"),

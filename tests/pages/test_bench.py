@@ -194,6 +194,9 @@ class OtherInstruments(BenchCase):
         self.shows("nothing to apply", page)
         self.shows("leave out the first hours", self.show(1))
         self.hides("leave out the first hours, which", self.press("noted", 1, leave_out_hours="12 h", warm="y").text)
+        asked = self.show(1, "?from=50")
+        self.shows("48 h (", asked)  # 30 points to the everyday floor at the 0.626 % an hour of the later readings
+        self.shows("expected a percent between 0 and 100", self.show(1, "?from=lots"))
         self.press("apply", 3)
         self.assertEqual((self.kept().rig.inverter.idle_w, self.kept().rig.inverter.efficiency), (18.0, 0.9))
         self.press("apply", 2)
@@ -293,7 +296,8 @@ class RigPage(BenchCase):
                 stands[named["name"]] = named.get("value", "")
         for name, options in re.findall(r'<select [^>]*name="([^"]*)"[^>]*>(.*?)</select>', form, re.S):
             stands[name] = re.findall(r'<option(?: selected)? value="([^"]*)"', options)[0]
-            stands |= {name: value for value in re.findall(r'<option selected value="([^"]*)"', options)}
+            for value in re.findall(r'<option selected value="([^"]*)"', options):
+                stands[name] = value
         return self.post("/1/rig", stands | typed)
 
     def test_the_form_as_it_stands_changes_nothing(self):

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from voltaun.core.inverter import idle_energy
+from voltaun.core.inverter import dc_energy, idle_energy
 from voltaun.core.rig import Load, Rig
 
 GRADES = {"metered": ("A", 0.10), "spot": ("B", 0.25), "trial": ("B", 0.25), "label": ("C", 0.50),
@@ -87,6 +87,15 @@ def daily_use(rig: Rig, month: int | None = None) -> float | None:
     With a month (1–12) only the loads of that month count.
     """
     return listed(rig, month).wh if rig.loads else None
+
+
+def arriving_share(rig: Rig) -> float | None:
+    """Share of what the AC loads and the idle take from the battery that arrives at the loads; None without any.
+
+    The flat "AC is 80 % of DC" of the other school, blended from idle and efficiency.
+    """
+    ac_wh = sum(load.daily_wh for load in rig.loads if load.side == "ac")
+    return ac_wh / dc_energy(rig.inverter, ac_wh, 24) if rig.inverter and ac_wh else None
 
 
 def load_dc_wh(rig: Rig, load: Load) -> float:

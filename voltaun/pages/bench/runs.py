@@ -8,12 +8,14 @@ from voltaun.core.bench import INSTRUMENTS, Run
 from voltaun.core.cautions import for_bench
 from voltaun.core.findings import changes
 from voltaun.core.metering import beside
+from voltaun.core.quantities import QuantityError, parse
 from voltaun.core.rig import RigFaults
+from voltaun.core.trials import Drawdown
 from voltaun.core.words import begin
 from voltaun.database import bench, rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import frame
-from voltaun.pages.bench.shown import shown, title
+from voltaun.pages.bench.shown import hours_words, shown, title
 from voltaun.pages.bench.views import pages
 
 
@@ -128,7 +130,21 @@ def _render(kept, form=None, noted=None, editing=None, status=200):
     return render_template(
         "bench/run.html", kept_run=kept, seen=seen, form=form, editing=editing, names=names, fault_at=fault_at,
         noted=noted or ConditionsForm(rig, g.now, kept.run, formdata=None), cautions=for_bench(rig, kept.run),
-        beside=_beside(kept, seen)), status
+        beside=_beside(kept, seen), asked=_hours_from(seen.finding)), status
+
+
+def _hours_from(finding):
+    """For a drawdown: the level that was asked for, and the hours from it to the floors, or what is wrong with it."""
+    typed = request.args.get("from", "").strip()
+    if not isinstance(finding, Drawdown) or not typed:
+        return None
+    try:
+        soc = parse(typed, "percent")
+    except QuantityError as error:
+        return {"typed": typed, "fault": f"Found {error.found}, expected {error.expected}, such as {error.example}."}
+    bank = frame.rig().bank
+    floors = (("everyday floor", bank.everyday_floor), ("hard floor", bank.hard_floor), ("empty", 0.0))
+    return {"typed": typed, "rows": [(word, hours_words(finding, floor, soc)) for word, floor in floors if soc > floor]}
 
 
 def _beside(kept, seen):

@@ -1,5 +1,6 @@
 """A run as the page shows it: what it found so far in words, its figures, its picture, what can be applied."""
 
+import math
 from dataclasses import dataclass
 
 from voltaun.core.bank import effective_energy
@@ -49,7 +50,7 @@ def title(run: Run) -> str:
 
 
 def shown(run: Run, rig: Rig, sun=None) -> Shown:
-    """Reckon a run and put it in words."""
+    """Reckon a run and put it in words; `sun` is needed for a harvest trial of an array."""
     name = title(run)
     try:
         finding = find(run, rig, sun)
@@ -123,10 +124,7 @@ def _drawdown(found: Drawdown, run, rig):
     rows = [("Falls", f"{found.slope * 100:.3f} % an hour, {found.slope * 2400:.1f} % a day; "
                       f"{found.low * 100:.2f} to {found.high * 100:.2f} % an hour, 19 times in 20"),
             ("Leaves the bank", f"{found.watts:.1f} W, {show_energy(found.watts * 24)} a day")]
-    for word, floor in floors:
-        likely, low, high = found.hours_to(floor)
-        rows.append((f"From {show_percent(found.last_soc)} to {word}",
-                     f"{likely:.0f} h ({low:.0f} to {'ever' if high == float('inf') else f'{high:.0f}'})"))
+    rows += [(f"From {show_percent(found.last_soc)} to {word}", hours_words(found, floor)) for word, floor in floors]
     likely = found.hours_to(rig.bank.everyday_floor)[0]
     headline = (f"The bank falls {found.slope * 2400:.1f} % a day: {show_duration(round(likely))} from "
                 f"{show_percent(found.last_soc)} to the everyday floor.")
@@ -135,6 +133,12 @@ def _drawdown(found: Drawdown, run, rig):
         rest = "standby and the inverter's idle" if run.side == "ac" else "standby"
         advice = f"{run.subject} itself takes about {show_energy(found.load_wh_per_day)} a day; the rest is {rest}."
     return headline, advice, rows
+
+
+def hours_words(found: Drawdown, floor: float, soc: float | None = None) -> str:
+    """Hours from a level (the last one read) down to a floor, with their interval."""
+    likely, low, high = found.hours_to(floor, soc)
+    return f"{likely:.0f} h ({low:.0f} to {'ever' if math.isinf(high) else f'{high:.0f}'})"
 
 
 def _capacity(found: Tested, run, rig):
@@ -161,6 +165,7 @@ def _inverter(found: InverterFit, run, rig):
     rows = [("Idle", f"{found.idle_w:.1f} W, give or take {found.idle_sd_w:.1f}; "
                      f"{show_energy(found.idle_w * 24)} in a day of 24 hours on"),
             ("Efficiency", f"{found.efficiency * 100:.1f} %, give or take {found.efficiency_sd * 100:.1f}")]
+    rows.append(("Off for eight hours a night", f"saves {show_energy(found.idle_w * 8)}"))
     small = 50 / (found.idle_w + 50 / found.efficiency)
     headline = f"It takes {found.idle_w:.0f} W with nothing on, and passes {found.efficiency * 100:.0f} % of the rest."
     return headline, f"At a load of 50 W only {small * 100:.0f} % of what leaves the battery arrives.", rows

@@ -14,7 +14,7 @@ from voltaun.core.trials import Drawdown, InverterFit
 from voltaun.pages.figures.svg import band, el, figure, join, path
 
 WIDTH, HEIGHT = 560.0, 300.0
-_LEFT, _RIGHT, _TOP, _BOTTOM = 62.0, 546.0, 14.0, 262.0
+_LEFT, _RIGHT, _TOP, _BOTTOM = 92.0, 546.0, 14.0, 262.0
 
 
 @dataclass(frozen=True)

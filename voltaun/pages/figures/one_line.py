@@ -32,13 +32,17 @@ def rows(rig: Rig) -> tuple[list[Row], list[Row], list[Row]]:
     met = limits(rig)
     sources = [Row(array.name, _array(rig, array), "#sun", "solar", _first(met, "arrays", array.name))
                for array in rig.arrays]
-    sources += [Row(part.name, f"{SOURCE_WORDS[source]}, {show_power(part.gives_w)} into the bank", f"#{group}", source,
+    sources += [Row(part.name, f"{_kind(source, part)}, {show_power(part.gives_w)} into the bank", f"#{group}", source,
                     _first(met, group, part.name))
                 for source, group in (("vehicle", "vehicles"), ("generator", "generators"), ("mains", "mains"))
                 for part in getattr(rig, group)]
     loads = {side: [Row(load.name, _load(load), "#loads") for load in rig.loads if load.side == side]
              for side in ("ac", "dc")}
     return sources, loads["ac"], loads["dc"]
+
+
+def _kind(source, part) -> str:
+    return "carried to a socket" if getattr(part, "carried", False) else SOURCE_WORDS[source]
 
 
 def _first(met: Iterable[Limit], group: str, name: str) -> Limit | None:

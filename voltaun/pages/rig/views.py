@@ -190,4 +190,5 @@ def figures(rig: Rig) -> dict:
             "hard_wh": banks.usable_energy(rig, bank.hard_floor), "charge_w": banks.charge_limit(rig),
             "array_w": sum(array.rated_w for array in rig.arrays), "loads_wh": demand.daily_use(rig),
             "running_w": demand.largest_set_running(rig), "surge_w": demand.largest_surge(rig),
-            "inverter": rig.inverter, "floors": (bank.everyday_floor, bank.hard_floor)}
+            "inverter": rig.inverter, "arrives": demand.arriving_share(rig),
+            "floors": (bank.everyday_floor, bank.hard_floor)}
