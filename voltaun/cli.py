@@ -271,7 +271,7 @@ def additions(rig_file, log_file, reserve_days, recovery_days, use_wh, peak_sun_
     from voltaun.formats.answers import additions_answer
     rig = _rig_from(rig_file.read_bytes(), rig_file)
     planes = _tables(rig) if log_file or peak_sun_hours is None else None
-    learned = learn([], rig.bank.charge_efficiency)
+    learned = learn(rig, [])
     if log_file:
         from voltaun.core.sun import rig_sun
         learned = reckon(rig, _logged(rig, log_file), rig_sun(rig, planes)).learned

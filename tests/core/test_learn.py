@@ -4,7 +4,9 @@ import numpy as np
 from scipy import stats
 
 from tests.support import NOW, readings, rig, sun_of
-from voltaun.core.learn import STARTUP_SHARES, STARTUP_SKIES, reckon, right_censored
+from voltaun.core.habits import STARTUP_SHARES
+from voltaun.core.learn import STARTUP_SKIES, reckon
+from voltaun.core.spread import right_censored
 from voltaun.demo import honey_house
 
 

@@ -1,16 +1,17 @@
-"""What the log teaches: use per day, the share of clear-sky that is harvested, and a steady hidden draw."""
+"""What the log teaches: use per day, the share of clear-sky that is harvested, what the bank holds and loses."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from voltaun.core.ledger import DIRECT_SHARE, READ, Interval, Reading, intervals
+from voltaun.core.bank import effective_energy
+from voltaun.core.effective import Estimate, Held, held
+from voltaun.core.habits import STARTUP_SHARES
+from voltaun.core.ledger import READ, Interval, Reading, intervals
 from voltaun.core.rig import Rig
+from voltaun.core.spread import right_censored
 from voltaun.core.sun import RigSun
-
-STARTUP_SHARES = {"clear": 0.75, "mixed": 0.50, "overcast": 0.20, "storm": 0.05}
-"""Share of clear-sky energy by sky word, until the log knows better."""
 
 STARTUP_SKIES = {"clear": 0.40, "mixed": 0.35, "overcast": 0.20, "storm": 0.05}
 """How often each sky is taken to come, until the log knows better."""
@@ -83,21 +84,22 @@ class ShareLearned:
 
 
 @dataclass(frozen=True)
-class Estimate:
-    """A figure with the interval that holds it nine times in ten."""
-
-    estimate: float
-    low: float
-    high: float
-
-
-@dataclass(frozen=True)
 class Learned:
-    """All that the log taught. `use` is None when no interval tells it, `hidden_draw_w` with too few."""
+    """All that the log taught. `use` is None when no interval tells it, `held` with too few that were read whole."""
 
     use: UseLearned | None
     share: ShareLearned
-    hidden_draw_w: Estimate | None
+    held: Held | None = None
+
+    @property
+    def hidden_draw_w(self) -> Estimate | None:
+        """The steady unexplained draw, W."""
+        return self.held and self.held.hidden_w
+
+    @property
+    def effective_energy_wh(self) -> Estimate | None:
+        """What the bank holds by the log, Wh."""
+        return self.held and self.held.energy_wh
 
     @property
     def steady_draw_w(self) -> float:
@@ -117,14 +119,14 @@ class Account:
 def reckon(rig: Rig, readings: Iterable[Reading], sun: RigSun | None) -> Account:
     """Reckon a log: intervals (see `ledger.intervals`), what they teach, and the sun spilt on capped days."""
     made = intervals(rig, readings, sun)
-    learned = learn(made, rig.bank.charge_efficiency)
+    learned = learn(rig, made)
     return Account([_with_spilt(interval, learned.share) for interval in made], learned)
 
 
-def learn(made: list[Interval], charge_efficiency: float) -> Learned:
-    """What a list of intervals teaches; the bank's charge efficiency (a share) is needed for the draw."""
+def learn(rig: Rig, made: list[Interval]) -> Learned:
+    """What a rig's intervals teach."""
     legs = day_legs(made)
-    return Learned(_use(legs), _share(legs), _hidden_draw(made, charge_efficiency))
+    return Learned(_use(legs), _share(legs), held(rig, made, effective_energy(rig).wh))
 
 
 def day_legs(made: list[Interval]) -> list[Leg]:
@@ -183,58 +185,6 @@ def _persistence(shares: np.ndarray) -> float:
     pairs = len(shares) - 1
     seen = float(np.mean((ranks[1:] - ranks.mean()) * (ranks[:-1] - ranks.mean())) / spread ** 2)
     return float(np.clip((pairs * seen + 10 * STARTUP_PERSISTENCE) / (pairs + 10), 0.0, 0.9))
-
-
-def right_censored(values, censored, counts) -> tuple[np.ndarray, np.ndarray]:
-    """The distribution of values of which some are only lower bounds: points and weights that sum to 1.
-
-    values    observed or least values, shape (n,)
-    censored  True where the value is only a lower bound, shape (n,)
-    counts    how many observations each stands for, shape (n,)
-    The weight of a lower bound is shared among all that was seen above it; what lies beyond the largest
-    value is put on it.
-
-    Reference: E. L. Kaplan and P. Meier, "Nonparametric estimation from incomplete observations",
-    J. American Statistical Association 53 (1958). SciPy's `ecdf` gives the same for equal counts (the
-    tests compare them); it is not used here because importing it would double the time to a first page.
-    """
-    order = np.lexsort((censored, values))
-    values, censored, counts = values[order], censored[order], counts[order]
-    at_risk = np.cumsum(counts[::-1])[::-1]
-    stay = np.where(censored, 1.0, 1 - counts / at_risk)
-    left = np.cumprod(stay)
-    weights = np.concatenate(([1.0], left[:-1])) - left
-    weights[-1] += left[-1]
-    kept = weights > 0
-    return values[kept], weights[kept]
-
-
-def _hidden_draw(made: list[Interval], charge_efficiency: float) -> Estimate | None:
-    """Steady unexplained energy as W, from the intervals in which everything was read; 90 % interval.
-
-    Weighted by time. Errors of the percent cancel from one interval to the next, so weekly sums are
-    compared. What the books take for granted adds its own doubt, which no number of weeks wears off:
-    charge efficiency ± 0.02 and the direct share ± 0.15 (standard deviations).
-    """
-    weeks, week = [], np.zeros(4)
-    for interval in made:
-        if interval.all_read and interval.hours <= MAX_LEG_HOURS:
-            week += (interval.unexplained_wh, interval.hours, interval.harvest_wh, interval.use_wh)
-            if week[1] >= 7 * 24:
-                weeks.append(week)
-                week = np.zeros(4)
-    if len(weeks) < 3:
-        return None
-    unexplained, hours, harvest, use = np.array(weeks).T
-    mean = unexplained.sum() / hours.sum()
-    chance = (unexplained / hours).std(ddof=1) / np.sqrt(len(weeks))
-    stored = max(0.0, harvest.sum() - DIRECT_SHARE * use.sum())
-    by_efficiency = 0.02 * stored / hours.sum()
-    by_direct_share = 0.15 * (1 - charge_efficiency) * use.sum() / hours.sum()
-    n = len(weeks) - 1
-    t = 1.645 + 1.524 / n + 1.42 / n ** 2  # Student's t at 95 %, by its expansion in 1/n
-    error = np.hypot(t * chance, 1.645 * np.hypot(by_efficiency, by_direct_share))
-    return Estimate(float(mean), float(mean - error), float(mean + error))
 
 
 def _with_spilt(interval: Interval, share: ShareLearned) -> Interval:

@@ -27,6 +27,12 @@ FULL_SOC = 0.99
 
 READ, RECKONED, UNKNOWN = "read", "reckoned", "unknown"
 
+ANSWERS = ("", "reset", "right")
+"""To a mark: nothing yet; yes, the monitor set itself (the jump is no energy); no, the figures are right."""
+
+IMPOSSIBLE_SHARE = 1.3
+"""Sun above this share of a clear sky cannot be: a slip of the pen, or panels that are not in the rig."""
+
 
 @dataclass(frozen=True)
 class Reading:
@@ -51,6 +57,8 @@ class Reading:
     temp_c: float | None = None
     note: str = ""
     pack_socs: tuple[float, ...] = ()  # each pack's own level, where they were read apart; `soc` is then their mean
+    answer: str = ""       # what the user said of a mark: one of ANSWERS
+    at_bank: bool = False  # a monitor counted at the bank itself: what a source feeds straight to loads is in neither
 
 
 @dataclass(frozen=True)
@@ -58,8 +66,10 @@ class Interval:
     """What happened between two readings, all energies in Wh on the DC side.
 
     Each figure has a basis: `read`, `reckoned` or `unknown` (then it is None). `how` says in words how a
-    reckoned figure came about. Marks: `capped` (the bank was full while the sun was up, so solar is only
-    a lower bound), `reset` (a jump to full that no energy explains), `doubtful` (the figures do not fit).
+    reckoned figure came about, or why one is beyond reckoning. Marks: `capped` (the bank was full while the
+    sun was up, so solar is only a lower bound), `reset` (a jump to full that no energy explains), `doubtful`
+    (the figures do not fit). A reading's answer takes a mark off, or puts `reset` on; a reset's change of
+    level is not booked.
     """
 
     start: datetime
@@ -152,7 +162,7 @@ def intervals(rig: Rig, readings: Iterable[Reading], sun: RigSun | None,
 
 def _interval(rig, energy, start, level, after, direct_share, clear) -> Interval:
     hours = hours_between(start, after.at)
-    balance = Balance(rig.bank.charge_efficiency, rig.bank.standby_w * hours, direct_share)
+    balance = Balance(rig.bank.charge_efficiency, rig.bank.standby_w * hours, 0.0 if after.at_bank else direct_share)
     harvest, bases, how = _harvest_as_read(rig, after)
     use, use_basis = _use_as_read(rig, after, hours, how)
     soc_end, soc_basis = after.soc, READ if after.soc is not None else UNKNOWN
@@ -160,14 +170,22 @@ def _interval(rig, energy, start, level, after, direct_share, clear) -> Interval
         soc_basis = RECKONED
         how["soc"] = "from volts at rest, which is good to ten points"
     stored = (soc_end - level) * energy if soc_end is not None and level is not None else None
-    marks = []
+    marks, trusted = [], after.answer == "right"
+    if after.answer == "reset":
+        stored = None
+        marks.append("reset")
 
     if stored is not None and use is not None:
         _reckon_harvest(rig, balance, energy, stored, use, harvest, bases, how)
-        if clear is not None and bases["solar"] == RECKONED and harvest["solar"] > 1.2 * clear + 0.05 * energy:
+        if (clear is not None and bases["solar"] == RECKONED and not trusted
+                and harvest["solar"] > 1.2 * clear + 0.05 * energy):
             # More than a clear sky could give: a jump of the percent, not a harvest.
             harvest["solar"], bases["solar"] = None, UNKNOWN
             marks.append("reset" if soc_end >= FULL_SOC else "doubtful")
+            how["solar_wh"] = "beyond reckoning: the level's rise is more than a clear sky could bring"
+    if (clear is not None and bases["solar"] == READ and not trusted
+            and harvest["solar"] > IMPOSSIBLE_SHARE * clear + 0.02 * energy):
+        marks.append("doubtful")
     for source, wh in harvest.items():
         if wh is None and source != "solar":
             harvest[source], bases[source] = 0.0, READ  # a source one starts by hand, not noted: not run
@@ -175,13 +193,14 @@ def _interval(rig, energy, start, level, after, direct_share, clear) -> Interval
 
     if stored is not None and use is None and total is not None:
         reckoned = balance.use(total, stored)
-        if reckoned < -0.05 * energy:
+        if reckoned < -0.05 * energy and not trusted:
+            how["use_wh"] = "beyond reckoning: the level rose by more than came in"
             marks.append("reset" if soc_end >= FULL_SOC else "doubtful")
         else:
             use, use_basis = max(0.0, reckoned), RECKONED
             how["use_wh"] = (f"from the level's change of {show_energy(stored)} and a harvest of "
                              f"{show_energy(total)}, less {show_energy(balance.standby_wh)} standby")
-    elif stored is None and level is not None and use is not None and total is not None:
+    elif soc_end is None and level is not None and use is not None and total is not None:
         stored = balance.stored(total, use)
         soc_end = min(1.0, max(0.0, level + stored / energy))
         stored, soc_basis = (soc_end - level) * energy, RECKONED
@@ -192,10 +211,24 @@ def _interval(rig, energy, start, level, after, direct_share, clear) -> Interval
         unexplained = balance.stored(total, use) - stored
         if abs(unexplained) < 1e-6:
             unexplained = 0.0
-        elif -unexplained > 0.1 * energy and not marks:
+        elif -unexplained > 0.1 * energy and not marks and not trusted:
             marks.append("reset" if soc_end >= FULL_SOC else "doubtful")
+    _say_why(how, harvest, use, level, soc_end, after.answer)
     return Interval(start, after.at, hours, level, soc_end, stored, harvest, bases, use, use_basis, soc_basis,
                     unexplained, clear, after.sky, marks=tuple(marks), how=tuple(how.items()))
+
+
+def _say_why(how, harvest, use, level, soc_end, answer):
+    """For what stayed unknown, which other figure is missing."""
+    missing = [word for word, gone in (("the level before", level is None), ("the level", soc_end is None),
+                                       ("the sun", harvest["solar"] is None), ("the use", use is None)) if gone]
+    if answer == "reset":
+        missing.append("how far the level really moved")
+    for name, word, gone in (("solar_wh", "the sun", harvest["solar"] is None), ("use_wh", "the use", use is None),
+                             ("soc", "the level", soc_end is None)):
+        others = [each for each in missing if each != word]
+        if gone and others:
+            how.setdefault(name, "beyond reckoning: " + " and ".join(others[-2:]) + " is not known either")
 
 
 def _levelled(rig: Rig, reading: Reading) -> Reading:

@@ -13,8 +13,9 @@ import numpy as np
 from voltaun.core.autonomy import Drain, dark_autonomy, dark_autonomy_range, drain, energy_now
 from voltaun.core.demand import hourly_shape
 from voltaun.core.futures import Futures, run
+from voltaun.core.habits import STARTUP_SHARES
 from voltaun.core.instants import day_start, local_day
-from voltaun.core.learn import STARTUP_DAYS, STARTUP_SHARES, Account, Learned
+from voltaun.core.learn import STARTUP_DAYS, Account, Learned
 from voltaun.core.ledger import Reading
 from voltaun.core.rig import SKIES, Rig
 from voltaun.core.sun import RigSun

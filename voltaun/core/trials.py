@@ -10,6 +10,7 @@ from voltaun.core.bench import Mark, Misread, NotYet, Run, counted, require_time
 from voltaun.core.instants import hours_between
 from voltaun.core.quantities import show_energy, show_percent
 from voltaun.core.rig import Rig
+from voltaun.core.spread import t975
 
 FULL = 0.99
 
@@ -88,8 +89,7 @@ def _line(hours, soc) -> tuple[float, float, float]:
     left = soc - (start + slope * hours)
     count = len(hours) - 2 + SOC_ERROR_COUNT
     error = np.sqrt((SOC_ERROR_COUNT * SOC_ERROR ** 2 + left @ left) / count / ((hours - hours.mean()) ** 2).sum())
-    t = 1.96 + 2.372 / count + 2.82 / count ** 2  # Student's t at 97.5 %, by its expansion in 1/n
-    return float(-slope), float(start), float(t * error)
+    return float(-slope), float(start), float(t975(count) * error)
 
 
 def _load_daily(run: Run, rig: Rig, watts: float) -> float | None:

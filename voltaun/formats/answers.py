@@ -4,7 +4,8 @@ from dataclasses import asdict
 from zoneinfo import ZoneInfo
 
 from voltaun.core.additions import Option, Worksheet
-from voltaun.core.learn import Account, Estimate
+from voltaun.core.effective import Estimate
+from voltaun.core.learn import Account
 from voltaun.core.ledger import Interval
 from voltaun.core.outlook import DayOutlook, Outlook, Range
 
@@ -14,13 +15,14 @@ def ledger_answer(account: Account, zone: ZoneInfo) -> dict:
     learned = account.learned
     use, share = learned.use, learned.share
     low, middle, high = share.quantile([0.1, 0.5, 0.9])
+    energy = _estimate(learned.effective_energy_wh)
     return {
         "intervals": [_interval(interval, zone) for interval in account.intervals],
         "learned": {
             "use_wh_per_day": {"mean": _n(use.mean), "sd": _n(use.sd), "intervals": use.intervals} if use else None,
             "solar_share": {"mean": _s(share.mean), "p10": _s(low), "p50": _s(middle), "p90": _s(high),
                             "days": share.days, "capped_days": share.capped_days},
-            "effective_energy_wh": None,
+            "effective_energy_wh": energy and energy | {"legs": learned.held.legs},
             "hidden_draw_w": _estimate(learned.hidden_draw_w),
         },
     }
