@@ -10,6 +10,7 @@ import click
 
 from voltaun import __version__, clock
 from voltaun.formats import FileFaults
+from voltaun.formats.samples_csv import looks_like_samples
 
 DEFAULT_PORT = 8140
 LOOPBACK = ("127.0.0.1", "localhost", "::1")
@@ -33,6 +34,9 @@ def main():
 def _db_option(command):
     return click.option("--db", type=click.Path(dir_okay=False, path_type=Path),
                         help="The database file; without it the one in your data folder.")(command)
+
+
+_json_flag = click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 
 
 def _open(db: Path | None):
@@ -79,6 +83,7 @@ def _serve(path, host, port):
     import waitress
 
     from voltaun.database.connection import DatabaseFault
+    from voltaun.monitoring import Watch
     from voltaun.pages import create_app
     try:
         server = waitress.create_server(create_app(path), host=host, port=port, ident=None, threads=6)
@@ -87,12 +92,16 @@ def _serve(path, host, port):
     except OSError as error:
         raise Refused(f"--port: {port} cannot be used ({error.strerror}); another may be free, "
                       f"such as --port {port + 1}") from error
+    watch = Watch(path)
+    watch.start()
     shown = f"[{host}]" if ":" in host else host
     click.echo(f"Voltaun is at http://{shown}:{port}  (Ctrl-C stops it)")
     try:
         server.run()
     except KeyboardInterrupt:
         click.echo("Stopped.")
+    finally:
+        watch.stop()
 
 
 # Files in and out of the database
@@ -103,14 +112,72 @@ def _serve(path, host, port):
 @click.option("--differing", type=click.Choice(["keep", "replace"]),
               help="What to do with readings, or a rig, that are already there and differ.")
 @_db_option
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
+@_json_flag
 def import_file(file, rig_name, differing, db, as_json):
-    """Bring a log CSV or a rig file into the database; all of it, or nothing."""
-    data = file.read_bytes()
-    if data.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"{", b"["):
-        _import_rig(data, differing, db, as_json)
+    """Bring a log CSV, samples CSV, rig file or archive into the database; all of it, or nothing."""
+    with file.open("rb") as opened:
+        start = opened.read(65_536)
+    if start.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"{", b"["):
+        data = file.read_bytes()
+        if b'"voltaun_archive"' in start:
+            _import_archive(file, data, db, as_json)
+        else:
+            _import_rig(data, differing, db, as_json)
+    elif looks_like_samples(start.partition(b"\n")[0].decode("utf-8-sig", "replace")):
+        _import_samples(file, rig_name, db, as_json)
     else:
-        _import_log(file, data, rig_name, differing, db, as_json)
+        _import_log(file, file.read_bytes(), rig_name, differing, db, as_json)
+
+
+def _import_archive(file, data, db, as_json):
+    from voltaun.database import archive, rigs, settings
+    from voltaun.database.connection import transaction
+    from voltaun.formats.archive import read_archive
+    try:
+        document = json.loads(data)
+    except ValueError as error:
+        raise Refused(f"{file}: found what is no JSON ({error}), expected an archive") from error
+    kept, told = _refusing(read_archive, document, archive.schema(), file=file)
+    with _open(db) as connection:
+        try:
+            with transaction(connection):
+                numbers = [archive.add_rig(connection, rig) for rig in kept]
+                names = [rigs.get(connection, number).rig.name for number in numbers]  # each a legal rig
+                settings.take(connection, told)
+        except (archive.ArchiveFault, ValueError) as error:
+            raise Refused(f"{file}: {error}") from error
+    _say({"rigs": names}, f"{', '.join(names) or 'No rig'}: all of the archive is kept.", as_json)
+
+
+def _import_samples(file, rig_name, db, as_json):
+    from voltaun.database import monitors, samples
+    from voltaun.database.connection import transaction
+    from voltaun.formats.samples_csv import Told, pieces
+    from voltaun.monitoring import condense
+    told, size = Told(), max(1, file.stat().st_size)
+    with _open(db) as connection, file.open("rb") as opened:
+        kept = _kept_rig(connection, rig_name)
+
+        def go_on(rows):
+            if sys.stderr.isatty():
+                click.echo(f"\r{rows} rows, {100 * opened.tell() / size:.0f} %", nl=False, err=True)
+            return True
+        mapping = monitors.setting(connection, kept.id, "samples_mapping", {})
+        try:
+            with transaction(connection):
+                read = pieces(opened, kept.rig.zone, mapping, told)
+                brought = _refusing(samples.bring, connection, kept.id, read, go_on, file=file)
+                made = condense(connection, kept.id, _now())
+        finally:
+            if sys.stderr.isatty():
+                click.echo("\r", nl=False, err=True)
+    _warn(told.warnings)
+    if brought.moved:
+        _warn([f"{brought.moved} rows were not in order of time"])
+    _say({"rig": kept.rig.name, "added": brought.added, "same": brought.same, "readings": made,
+          "warnings": told.warnings},
+         f"{kept.rig.name}: {brought.added} samples added, {brought.same} already there; {made} readings from them.",
+         as_json)
 
 
 def _import_rig(data, differing, db, as_json):
@@ -159,18 +226,24 @@ def _differing_text(pairs, zone):
 
 @main.command()
 @click.option("--rig", "rig_name", help="Which rig, if there are several.")
-@click.option("--as", "kind", type=click.Choice(["log-csv", "rig"]), default="log-csv", show_default=True)
+@click.option("--as", "kind", type=click.Choice(["log-csv", "rig", "archive"]), default="log-csv", show_default=True)
 @_db_option
 @click.option("-o", "--output", type=click.Path(dir_okay=False, path_type=Path), help="Without it, standard output.")
 def export(rig_name, kind, db, output):
-    """Write a rig's log, with what was reckoned marked as such, or the rig itself."""
+    """Write a rig's log, with what was reckoned marked as such, the rig itself, or everything of one rig or all."""
     from voltaun.core.learn import reckon
-    from voltaun.database import clearsky, readings
+    from voltaun.database import clearsky, readings, rigs
     from voltaun.formats.log_csv import write_log
     from voltaun.formats.rig_file import write_rig
     with _open(db) as connection:
-        kept = _kept_rig(connection, rig_name)
-        if kind == "rig":
+        kept = None if kind == "archive" and rig_name is None else _kept_rig(connection, rig_name)
+        if kind == "archive":
+            from voltaun.database import archive
+            from voltaun.formats.archive import write_archive
+            numbers = [kept.id] if kept else [number for number, _ in rigs.names(connection)]
+            text = write_archive(archive.schema(), [archive.rig_archive(connection, number) for number in numbers],
+                                 archive.settings_archive(connection))
+        elif kind == "rig":
             text = write_rig(kept.rig)
         else:
             logged = [each.reading for each in readings.everything(connection, kept.id)]
@@ -180,6 +253,82 @@ def export(rig_name, kind, db, output):
         output.write_text(text, encoding="utf-8")
     else:
         sys.stdout.write(text)
+
+
+# Keeping the file safe
+
+@main.command()
+@click.argument("file", type=click.Path(dir_okay=False, path_type=Path))
+@_db_option
+def backup(file, db):
+    """Copy the database to a file, while it is in use; the copy is itself a database."""
+    from voltaun import keeping
+    from voltaun.database.connection import DatabaseFault, default_path
+    if file.resolve() == (db or default_path()).resolve():
+        raise Refused(f"{file}: found the database itself, expected another place for the copy")
+    with _open(db) as connection:
+        try:
+            keeping.backup(connection, file)
+        except DatabaseFault as fault:
+            raise Refused(str(fault)) from fault
+    click.echo(f"{file}: the copy is whole.")
+
+
+@main.command()
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@_db_option
+def restore(file, db):
+    """Put a copy made by `backup` in the place of the database; what stood there is copied beside it first."""
+    from voltaun import keeping
+    from voltaun.database.connection import DatabaseFault, default_path
+    try:
+        before = keeping.restore(file, db or default_path(), _now())
+    except DatabaseFault as fault:
+        raise Refused(str(fault)) from fault
+    click.echo(f"{file} is the database now." + (f" What stood there is in {before.name}." if before else ""))
+
+
+@main.command()
+@_db_option
+@_json_flag
+def check(db, as_json):
+    """Tell whether the database is whole: the file, its links, and that the books of every rig add up."""
+    from voltaun.database import check as checks
+    with _open(db) as connection:
+        faults = checks.faults(connection)
+    _say({"whole": not faults, "faults": faults}, "\n".join(faults) or "All is whole.", as_json)
+    if faults:
+        raise Refused(f"{len(faults)} fault{'s' if len(faults) > 1 else ''} found; a dated copy may help: "
+                      "voltaun restore FILE")
+
+
+# Stand-ins
+
+@main.group()
+def standin():
+    """Small simulated outside things, on this machine only."""
+
+
+@standin.command("monitor")
+@click.option("--port", default=8151, show_default=True, type=click.IntRange(1, 65535))
+@click.option("--manner", type=click.Choice(["well", "silent", "slow", "lying", "garbled"]), default="well",
+              show_default=True)
+def standin_monitor(port, manner):
+    """Serve a battery monitor's samples of a simulated rig."""
+    from voltaun.standins import monitor
+    _run_standin(lambda: monitor.server(port, manner), f"The monitor is at http://127.0.0.1:{port}")
+
+
+def _run_standin(make, words):
+    try:
+        server = make()
+    except OSError as error:
+        raise Refused(f"--port: it cannot be used ({error.strerror}); another may be free") from error
+    click.echo(f"{words}  (Ctrl-C stops it)")
+    try:
+        server.serve_forever()
+    except KeyboardInterrupt:
+        click.echo("Stopped.")
 
 
 def _kept_rig(connection, name):
@@ -199,7 +348,6 @@ def _kept_rig(connection, name):
 # Reckoning files without a database
 
 _rig_file = click.option("--rig-file", required=True, type=click.Path(exists=True, dir_okay=False, path_type=Path))
-_json_flag = click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 
 
 def _log_file(required):

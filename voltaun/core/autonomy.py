@@ -67,6 +67,24 @@ def dark_autonomy_range(energy_wh: float, soc: float, floor: float, of: Drain) -
     return low, high
 
 
+def momentary(rig: Rig, above_wh: float) -> tuple[float, float, float] | None:
+    """Hours that a display which divides by the watts of the moment swings between, and the W of its least.
+
+    above_wh  energy above the everyday floor. The most hours come when only what is always on and the inverter
+    itself draw, the fewest when all that can run at once does: (fewest h, most h, W then). None without loads
+    that state their W.
+    """
+    through = rig.inverter.efficiency if rig.inverter else 1.0
+    idle = rig.bank.standby_w + (rig.inverter.idle_w if rig.inverter else 0.0)
+    running = [(load.running_w or 0.0) / (through if load.side == "ac" else 1.0) for load in rig.loads]
+    if not any(running):
+        return None
+    least = idle + sum(watts for load, watts in zip(rig.loads, running, strict=True)
+                       if load.pattern == "always" and load.side == "dc")
+    most = idle + sum(running)
+    return above_wh / most, above_wh / max(least, 1.0), least
+
+
 def energy_now(rig: Rig, temp_c: float | None) -> float:
     """Effective energy from full to empty at this bank temperature, Wh."""
     return effective_energy(rig).wh * cold_factor(rig.chemistry, temp_c)

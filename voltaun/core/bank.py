@@ -18,7 +18,7 @@ class EffectiveEnergy:
     """The energy the reckoning uses, Wh on the DC side from full to empty, and the evidence for it."""
 
     wh: float
-    basis: str  # "tested", "rated" or "station default"
+    basis: str  # "tested", "log", "rated" or "station default"
 
 
 def nominal_voltage(bank: Bank) -> float | None:
@@ -44,13 +44,15 @@ def rated_energy(bank: Bank) -> float:
 def effective_energy(rig: Rig) -> EffectiveEnergy:
     """Energy from full to empty at the battery's terminals, Wh, by the best evidence there is.
 
-    A capacity test counts before the rating. A bare bank starts with all of its rating. A station starts
-    with 0.85 of it *on its AC side*; since the ledger keeps its books on the DC side, that is divided by
-    the inverter's efficiency (and is never more than the rating).
+    A capacity test counts before what the log showed, and that before the rating. A bare bank starts with
+    all of its rating. A station starts with 0.85 of it *on its AC side*; since the ledger keeps its books on
+    the DC side, that is divided by the inverter's efficiency (and is never more than the rating).
     """
     bank = rig.bank
     if bank.tested_energy_wh is not None:
         return EffectiveEnergy(bank.tested_energy_wh, "tested")
+    if bank.logged_energy_wh is not None:
+        return EffectiveEnergy(bank.logged_energy_wh, "log")
     if not bank.is_station:
         return EffectiveEnergy(rated_energy(bank), "rated")
     efficiency = rig.inverter.efficiency if rig.inverter else 1.0

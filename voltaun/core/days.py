@@ -50,6 +50,12 @@ def by_day(rig: Rig, intervals: Iterable[Interval], sun: RigSun | None, first: d
     return days
 
 
+def clear_sky_of(days: Iterable[date], sun: RigSun | None, zone) -> dict[date, float]:
+    """Clear-sky harvest of each day, Wh; 0 without arrays."""
+    return {day: sun.between(day_start(day, zone), day_start(day + timedelta(days=1), zone)) if sun else 0.0
+            for day in days}
+
+
 def _parts(rig, interval, sun):
     """(day, hours, share of the interval's sun) of each local day that the interval touches."""
     listed = days_between(local_day(interval.start, rig.zone), local_day(interval.end, rig.zone))

@@ -19,7 +19,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from voltaun.core.ledger import DIRECT_SHARE, Interval
+from voltaun.core.ledger import Interval
 from voltaun.core.rig import Rig
 from voltaun.core.spread import t95
 
@@ -102,7 +102,7 @@ class _Rows:
 
     def __init__(self, rig: Rig, used: list[Interval]):
         self.used = used
-        eta, d = rig.bank.charge_efficiency, DIRECT_SHARE
+        eta, d = rig.bank.charge_efficiency, np.array([interval.direct_share for interval in used])
         harvest = np.array([interval.harvest_wh for interval in used])
         use = np.array([interval.use_wh for interval in used])
         self.hours = np.array([interval.hours for interval in used])

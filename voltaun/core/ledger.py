@@ -90,6 +90,7 @@ class Interval:
     spilt_wh: float | None = 0.0
     marks: tuple[str, ...] = ()
     how: tuple[tuple[str, str], ...] = ()
+    direct_share: float = DIRECT_SHARE
 
     @property
     def harvest_wh(self) -> float | None:
@@ -215,7 +216,8 @@ def _interval(rig, energy, start, level, after, direct_share, clear) -> Interval
             marks.append("reset" if soc_end >= FULL_SOC else "doubtful")
     _say_why(how, harvest, use, level, soc_end, after.answer)
     return Interval(start, after.at, hours, level, soc_end, stored, harvest, bases, use, use_basis, soc_basis,
-                    unexplained, clear, after.sky, marks=tuple(marks), how=tuple(how.items()))
+                    unexplained, clear, after.sky, marks=tuple(marks), how=tuple(how.items()),
+                    direct_share=balance.direct_share)
 
 
 def _say_why(how, harvest, use, level, soc_end, answer):

@@ -111,6 +111,7 @@ class Stay:
 class Bank:
     """The batteries: units of V and Ah in series and parallel, or one all-in-one station in Wh.
 
+    tested_energy_wh is what a capacity test found, logged_energy_wh what the log showed and was applied.
     pack_wh are a station's expansion packs; charge_limit_w is what the maker lets in at most, and
     solar_input_w what a station takes from panels.
     """
@@ -122,6 +123,7 @@ class Bank:
     parallel: int = 1
     rated_energy_wh: float | None = None
     tested_energy_wh: float | None = None
+    logged_energy_wh: float | None = None
     everyday_floor: float | None = None
     hard_floor: float | None = None
     charge_efficiency: float | None = None
@@ -161,8 +163,8 @@ class Bank:
             yield from _within(path, "unit_voltage_v", self.unit_voltage_v, 1, 1000, "V, 1 or more")
         for name in ("series", "parallel"):
             yield from _within(path, name, getattr(self, name), 1, 1000, "a whole number, 1 or more")
-        if self.tested_energy_wh is not None:
-            yield from _within(path, "tested_energy_wh", self.tested_energy_wh, 1, 1e8, "Wh, more than 0")
+        yield from _limits(self, path, {"tested_energy_wh": (1, 1e8, "Wh, more than 0"),
+                                        "logged_energy_wh": (1, 1e8, "Wh, more than 0")})
         for n, wh in enumerate(self.pack_wh):
             yield from _within(path, f"pack_wh[{n}]", wh, 1, 1e8, "Wh, more than 0")
         if self.pack_wh and not self.is_station:

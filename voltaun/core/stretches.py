@@ -6,7 +6,7 @@ from datetime import date
 import numpy as np
 
 from voltaun.core.days import Day
-from voltaun.core.spread import t975
+from voltaun.core.spread import right_censored, t975
 
 LEAST_DAYS = 3
 
@@ -21,13 +21,14 @@ class Stretch:
     use_wh: float | None
     use_sd: float | None
     solar_wh: float | None
-    share: float | None        # of clear sky, capped days left out
-    share_sd: float | None
+    share: float | None        # of clear sky, capped days as "at least so much"
+    capped_days: int
     spilt_wh: float
     generator_hours: float
     below_floor: int
     uses: np.ndarray
     shares: np.ndarray
+    capped: np.ndarray         # which of the shares are only a least
 
 
 @dataclass(frozen=True)
@@ -54,11 +55,13 @@ def stretch(days: dict[date, Day], first: date, last: date, clear: dict[date, fl
                          "more")
     uses = np.array([day.use_wh for day in inside if "use" not in day.unknown])
     sunny = [day for day in inside if "solar" not in day.unknown]
-    shares = np.array([day.harvest["solar"] / clear[day.day] for day in sunny
-                       if not day.capped and clear.get(day.day, 0) > 0])
+    lit = [day for day in sunny if clear.get(day.day, 0) > 0]
+    shares = np.array([day.harvest["solar"] / clear[day.day] for day in lit])
+    capped = np.array([day.capped for day in lit], dtype=bool)
     return Stretch(first, last, len(inside), _mean(uses), _sd(uses),
-                   _mean(np.array([day.harvest["solar"] for day in sunny])), _mean(shares), _sd(shares),
-                   sum(day.spilt_wh for day in inside), generator_hours, below_floor, uses, shares)
+                   _mean(np.array([day.harvest["solar"] for day in sunny])),
+                   _censored_mean(shares, capped) if len(shares) else None, int(capped.sum()),
+                   sum(day.spilt_wh for day in inside), generator_hours, below_floor, uses, shares, capped)
 
 
 def difference(before: np.ndarray, after: np.ndarray) -> Difference | None:
@@ -76,6 +79,30 @@ def difference(before: np.ndarray, after: np.ndarray) -> Difference | None:
         return Difference(by, 0.0, by != 0)
     n = sum(parts) ** 2 / sum(part ** 2 / (len(each) - 1) for part, each in zip(parts, (before, after), strict=True))
     return Difference(by, error, abs(by) > t975(n) * error)
+
+
+def share_difference(before: Stretch, after: Stretch) -> Difference | None:
+    """How the share of clear sky differs, capped days as "at least": its error by drawing the days again.
+
+    Reference: B. Efron, "Censored data and the bootstrap", J. American Statistical Association 76 (1981).
+    """
+    if min(len(before.shares), len(after.shares)) < LEAST_DAYS:
+        return None
+    rng = np.random.default_rng(1)
+    drawn = []
+    for _ in range(200):
+        means = []
+        for each in (before, after):
+            which = rng.integers(0, len(each.shares), len(each.shares))
+            means.append(_censored_mean(each.shares[which], each.capped[which]))
+        drawn.append(means[1] - means[0])
+    by, error = after.share - before.share, float(np.std(drawn))
+    return Difference(by, error, abs(by) > t975(len(before.shares) + len(after.shares) - 2) * error)
+
+
+def _censored_mean(shares, capped) -> float:
+    points, weights = right_censored(shares, capped, np.ones(len(shares)))
+    return float(points @ weights)
 
 
 def _mean(values) -> float | None:

@@ -17,7 +17,7 @@ FULL = 0.99
 SOC_ERROR, SOC_ERROR_COUNT = 0.005, 4
 """A display's percent is taken to be off by half a point, and that belief weighs as much as four readings."""
 
-ENERGY_TRUST = {"tested": 0.03, "rated": 0.10, "station default": 0.10}
+ENERGY_TRUST = {"tested": 0.03, "log": 0.05, "rated": 0.10, "station default": 0.10}
 """How well the energy behind a percent is known, relative."""
 
 METER_TRUST = 0.02

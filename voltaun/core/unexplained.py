@@ -6,6 +6,7 @@ from datetime import datetime
 import numpy as np
 
 from voltaun.core.effective import LONGEST_HOURS, METER_ERROR, SOC_ROUNDING
+from voltaun.core.instants import hours_between
 from voltaun.core.ledger import Interval
 
 LEAST_HOURS = 60.0
@@ -20,7 +21,7 @@ CERTAIN = 5.0
 class Draw:
     """A stretch in which energy left (or, below 0, came in) unexplained: mean W more than at other times.
 
-    until is None where it still goes on at the last reading.
+    until is None where it likely still goes on.
     """
 
     since: datetime
@@ -42,8 +43,13 @@ def draws(made: list[Interval], energy_wh: float, most: int = 3) -> list[Draw]:
         if best is None:
             break
         first, end, watts, error = best
-        goes_on = rest[end - 1] is used[-1]
-        found.append(Draw(rest[first].start, None if goes_on else rest[end - 1].end, watts, error))
+        # Its end is only known to a few days, so one that close to the last reading may well go on.
+        goes_on = hours_between(rest[end - 1].end, used[-1].end) < LEAST_HOURS
+        if rest[first] is used[0]:
+            # What is less at the very beginning is better told as more ever since.
+            found.append(Draw(rest[end - 1].end, None, -watts, error))
+        else:
+            found.append(Draw(rest[first].start, None if goes_on else rest[end - 1].end, watts, error))
         rest = rest[:first] + rest[end:]
     return sorted(found, key=lambda draw: draw.since)
 
@@ -63,7 +69,8 @@ def _clearest(rows, energy):
     sums = [np.concatenate(([0.0], np.cumsum(column))) for column in (left, hours, scale * variance)]
     inside = [column[None, :] - column[:, None] for column in sums]  # [first, end]
     outside = [column[-1] - part for column, part in zip(sums, inside, strict=True)]
-    legal = (inside[1] >= LEAST_HOURS) & (outside[1] >= max(LEAST_HOURS, 0.2 * sums[1][-1]))
+    # Of a stretch and the rest of the log, the shorter is the one that stands out.
+    legal = (inside[1] >= LEAST_HOURS) & (inside[1] <= 0.5 * sums[1][-1]) & (outside[1] >= LEAST_HOURS)
     with np.errstate(divide="ignore", invalid="ignore"):
         watts = inside[0] / inside[1] - outside[0] / outside[1]
         error = np.sqrt((inside[2] + scale * rounding) / inside[1] ** 2

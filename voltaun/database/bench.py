@@ -148,7 +148,7 @@ def apply(connection: sqlite3.Connection, rig: rigs.KeptRig, kept: KeptRun, vers
 
 def _origin(connection, rig_id, path):
     """Where a figure came from until now, as its row, or None."""
-    return connection.execute("SELECT rig_id, path, value, at, run_id FROM figure_origin WHERE rig_id = ? AND path = ?",
+    return connection.execute("SELECT run_id, path, value, at, source FROM figure_origin WHERE rig_id = ? AND path = ?",
                               (rig_id, json.dumps(path))).fetchone()
 
 
@@ -178,7 +178,8 @@ def take_back(connection: sqlite3.Connection, rig: rigs.KeptRig, kept: KeptRun, 
     rigs.save(connection, rig, restored, now)
     connection.executemany("DELETE FROM figure_origin WHERE rig_id = ? AND path = ?",
                            [(rig.id, json.dumps(path)) for path in kept.applied])
-    connection.executemany("INSERT INTO figure_origin VALUES (?, ?, ?, ?, ?)", before["origins"])
+    connection.executemany("INSERT INTO figure_origin (rig_id, run_id, path, value, at, source) "
+                           "VALUES (?, ?, ?, ?, ?, ?)", [(rig.id, *origin) for origin in before["origins"]])
     connection.execute(
         """UPDATE bench_run SET applied_at = NULL, applied_before = NULL, applied_after = NULL, version = version + 1
            WHERE id = ?""", (kept.id,))

@@ -47,10 +47,15 @@ def _instant(text: str | None) -> datetime | None:
 
 
 def _kept(row: sqlite3.Row) -> KeptReading:
+    return KeptReading(row["id"], row["version"], _reading(row))
+
+
+def _reading(row) -> Reading:
     values = {name: row[name] for name in COLUMNS}
     values["at"], values["full_at"] = _instant(values["at"]), _instant(values["full_at"])
     values["pack_socs"] = tuple(json.loads(values["pack_socs"]))
-    return KeptReading(row["id"], row["version"], Reading(**values))
+    values["at_bank"] = bool(values["at_bank"])
+    return Reading(**values)
 
 
 def _values(reading: Reading) -> dict:
@@ -105,15 +110,20 @@ def at(connection: sqlite3.Connection, rig_id: int, instant: datetime) -> KeptRe
 
 
 _INSERT = """INSERT INTO reading (rig_id, at, soc, volts, solar_wh, vehicle_wh, generator_wh, mains_wh, vehicle_hours,
-                                  generator_hours, use_wh, sky, full_at, temp_c, note, pack_socs)
+                                  generator_hours, use_wh, sky, full_at, temp_c, note, pack_socs, answer, at_bank)
              VALUES (:rig_id, :at, :soc, :volts, :solar_wh, :vehicle_wh, :generator_wh, :mains_wh, :vehicle_hours,
-                     :generator_hours, :use_wh, :sky, :full_at, :temp_c, :note, :pack_socs)"""
+                     :generator_hours, :use_wh, :sky, :full_at, :temp_c, :note, :pack_socs, :answer, :at_bank)"""
 
 _UPDATE = """UPDATE reading SET at = :at, soc = :soc, volts = :volts, solar_wh = :solar_wh, vehicle_wh = :vehicle_wh,
                     generator_wh = :generator_wh, mains_wh = :mains_wh, vehicle_hours = :vehicle_hours,
                     generator_hours = :generator_hours, use_wh = :use_wh, sky = :sky, full_at = :full_at,
-                    temp_c = :temp_c, note = :note, pack_socs = :pack_socs, removed = :removed, version = version + 1
+                    temp_c = :temp_c, note = :note, pack_socs = :pack_socs, answer = :answer, at_bank = :at_bank,
+                    removed = :removed, version = version + 1
              WHERE id = :id"""
+
+
+_SINCE = {"pack_socs": "[]", "answer": "", "at_bank": 0}
+"""What a change noted before these columns came is silent about."""
 
 
 def add(connection: sqlite3.Connection, rig_id: int, reading: Reading, now: datetime) -> int:
@@ -175,13 +185,36 @@ def undo(connection: sqlite3.Connection, rig_id: int, change_id: int, now: datet
     as_it_is = {name: change[name] for name in (*COLUMNS, "removed")}
     # What was only added goes out again; anything else goes back to the row before the change.
     as_it_was = json.loads(change["before"]) if change["before"] else as_it_is | {"removed": 1}
-    as_it_was.setdefault("pack_socs", "[]")  # a change from before packs were kept apart
+    as_it_was = _SINCE | as_it_was
     taken = at(connection, rig_id, _instant(as_it_was["at"]))
     if taken is not None and taken.id != reading_id:
         raise InstantTaken(taken)
     connection.execute(_UPDATE, as_it_was | {"id": reading_id})
     _note(connection, reading_id, now, "undone", as_it_is)
     return _instant(as_it_was["at"])
+
+
+@dataclass(frozen=True)
+class Change:
+    """One change of a reading: when, what, and the reading before and after it (None: there was none)."""
+
+    id: int
+    at: datetime
+    action: str
+    before: Reading | None
+    after: Reading | None
+
+
+def history(connection: sqlite3.Connection, rig_id: int, reading_id: int) -> list[Change]:
+    """Every change of a reading, the first first; one that came with a file begins without an `added`."""
+    rows = connection.execute(
+        """SELECT reading_change.* FROM reading_change JOIN reading ON reading.id = reading_change.reading_id
+           WHERE reading_id = ? AND rig_id = ? ORDER BY reading_change.id""", (reading_id, rig_id)).fetchall()
+    befores = [json.loads(row["before"]) if row["before"] else None for row in rows]
+    now = connection.execute("SELECT * FROM reading WHERE id = ?", (reading_id,)).fetchone()
+    stood = [*(before and _reading(_SINCE | before) for before in befores), now and _reading(now)]
+    return [Change(row["id"], _instant(row["changed_at"]), row["action"], stood[n], stood[n + 1])
+            for n, row in enumerate(rows)]
 
 
 def _row_at_version(connection, rig_id, reading_id, version) -> dict:

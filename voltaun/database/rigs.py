@@ -78,18 +78,18 @@ def add(connection: sqlite3.Connection, rig: Rig) -> int:
 
 
 def save(connection: sqlite3.Connection, kept: KeptRig, rig: Rig, now: datetime, run_id: int | None = None,
-         found: Collection[Path] = ()) -> int:
+         found: Collection[Path] = (), source: str = "") -> int:
     """Replace a kept rig by a changed one; the number of the change. To be called in a transaction.
 
     Each figure that changes is noted with the time; those that a run on the bench `found`, with that run,
-    whether they change or not.
+    whether they change or not. source "log" says that the log proposed them.
     Raises RigChanged when the version read is no longer the one in the file, RigNameTaken.
     """
     change = _replace(connection, kept, rig, now)
     before = figures(kept.rig)
     connection.executemany(
-        "INSERT OR REPLACE INTO figure_origin (rig_id, path, value, at, run_id) VALUES (?, ?, ?, ?, ?)",
-        [(kept.id, json.dumps(path), json.dumps(value), instant_text(now), run_id)
+        "INSERT OR REPLACE INTO figure_origin (rig_id, path, value, at, run_id, source) VALUES (?, ?, ?, ?, ?, ?)",
+        [(kept.id, json.dumps(path), json.dumps(value), instant_text(now), run_id, source)
          for path, value in figures(rig).items() if path in found or path not in before or before[path] != value])
     return change
 
@@ -110,21 +110,22 @@ def undo(connection: sqlite3.Connection, rig_id: int, change_id: int, now: datet
 
 @dataclass(frozen=True)
 class Origin:
-    """Where a figure came from: when it was set, and the run that found it (None: typed)."""
+    """Where a figure came from: when it was set, the run that found it, or else "log" or "" (typed)."""
 
     at: datetime
     run_id: int | None
     instrument: str | None
+    source: str = ""
 
 
 def origins(connection: sqlite3.Connection, rig: KeptRig) -> dict[Path, Origin]:
     """Where those figures of the rig came from that still stand as they were then set, by path."""
     standing = {path: json.loads(json.dumps(value)) for path, value in figures(rig.rig).items()}
     rows = connection.execute(
-        """SELECT path, value, at, run_id, instrument FROM figure_origin
+        """SELECT path, value, at, run_id, source, instrument FROM figure_origin
            LEFT JOIN bench_run ON bench_run.id = figure_origin.run_id WHERE figure_origin.rig_id = ?""", (rig.id,))
     found = {tuple(json.loads(row["path"])): row for row in rows}
-    return {path: Origin(datetime.fromisoformat(row["at"]), row["run_id"], row["instrument"])
+    return {path: Origin(datetime.fromisoformat(row["at"]), row["run_id"], row["instrument"], row["source"])
             for path, row in found.items() if path in standing and standing[path] == json.loads(row["value"])}
 
 
@@ -194,10 +195,13 @@ def _rig_row(rig: Rig) -> dict:
 
 def _write_parts(connection, rig_id, rig):
     connection.execute(
-        """INSERT INTO bank VALUES (:rig_id, :chemistry, :unit_voltage_v, :unit_capacity_ah, :series, :parallel,
+        """INSERT INTO bank (rig_id, chemistry, unit_voltage_v, unit_capacity_ah, series, parallel, rated_energy_wh,
+                             tested_energy_wh, everyday_floor, hard_floor, charge_efficiency, standby_w, pack_wh,
+                             charge_limit_w, solar_input_w, logged_energy_wh)
+           VALUES (:rig_id, :chemistry, :unit_voltage_v, :unit_capacity_ah, :series, :parallel,
                                     :rated_energy_wh, :tested_energy_wh, :everyday_floor, :hard_floor,
                                     :charge_efficiency, :standby_w, :pack_wh, :charge_limit_w,
-                                    :solar_input_w)""", _row(rig_id, 0, rig.bank))
+                                    :solar_input_w, :logged_energy_wh)""", _row(rig_id, 0, rig.bank))
     if rig.inverter:
         connection.execute(
             """INSERT INTO inverter VALUES (:rig_id, :idle_w, :efficiency, :continuous_w, :surge_w,

@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 
 from voltaun.core.instants import clock_before, resolve
 from voltaun.core.inverter import ac_energy
-from voltaun.core.ledger import RECKONED, Interval, Reading
+from voltaun.core.ledger import ANSWERS, RECKONED, Interval, Reading
 from voltaun.core.rig import SKIES, Rig
 from voltaun.formats import FileFaults, shown
 
@@ -28,7 +28,8 @@ LIMITS = {
     "temp_c": (-60, 80, "degrees Celsius, −60 to 80"),
 }
 COLUMNS = ("read_at", "soc_percent", "volts", "solar_wh", "vehicle_wh", "generator_wh", "mains_wh",
-           "vehicle_hours", "generator_hours", "use_wh", "sky", "full_at", "temp_c", "note", "pack_percents")
+           "vehicle_hours", "generator_hours", "use_wh", "sky", "full_at", "temp_c", "note", "pack_percents",
+           "answer", "at_bank")
 BASES = ("use_basis", "solar_basis")
 
 MAX_NOTE = 2000
@@ -142,11 +143,15 @@ def _reading(row, line, zone, now, semicolons, faults, warnings) -> Reading | No
         faults.add(f"line {line}, column note", f"{len(note)} letters", f"at most {MAX_NOTE}")
     full_at = _full_at(row.get("full_at", ""), at, line, zone, faults, warnings) if at else None
     pack_socs = _pack_socs(row.get("pack_percents", ""), line, faults)
+    for name, legal in (("answer", ANSWERS), ("at_bank", ("", "1"))):
+        if row.get(name, "") not in legal:
+            faults.add(f"line {line}, column {name}", shown(row[name]), "nothing, or " + " or ".join(legal[1:]))
     if len(faults.faults) + faults.more > before:
         return None
     percent = values.pop("soc_percent", None)
     return Reading(at, soc=None if percent is None else percent / 100, sky=sky, full_at=full_at,
-                   note=note, pack_socs=pack_socs, **values)
+                   note=note, pack_socs=pack_socs, answer=row.get("answer", ""), at_bank=row.get("at_bank") == "1",
+                   **values)
 
 
 def _pack_socs(text, line, faults) -> tuple[float, ...]:
@@ -235,7 +240,8 @@ def write_log(rig: Rig, readings: Iterable[Reading], intervals: Iterable[Interva
             _plain(reading.vehicle_wh), _plain(reading.generator_wh), _plain(reading.mains_wh),
             _plain(reading.vehicle_hours), _plain(reading.generator_hours), _plain(use), reading.sky or "",
             full_at or "", _plain(reading.temp_c), _one_line(reading.note),
-            " ".join(_plain(soc * 100) for soc in reading.pack_socs), use_basis, solar_basis])
+            " ".join(_plain(soc * 100) for soc in reading.pack_socs), reading.answer, "1" if reading.at_bank else "",
+            use_basis, solar_basis])
     return out.getvalue()
 
 

@@ -19,6 +19,7 @@ _LEGAL = {"volts": (0, 2000), "amps": (-1e5, 1e5), "watts": (-1e7, 1e7), "soc_pe
 PIECE = 50_000
 """Rows read at a time."""
 
+_BEYOND = "beyond the last column"
 _EARLIEST, _LATEST = 0, 7_258_118_400  # 1970 to 2199
 
 
@@ -52,6 +53,8 @@ def mapped(names: list[str], mapping: dict[str, str]) -> dict[str, str]:
     for ours, theirs in mapping.items():
         if theirs and theirs not in names:
             faults.add(f"the mapping of {ours}", shown(theirs), "one of the file's columns: " + ", ".join(names))
+    for name in sorted({name for name in names if names.count(name) > 1}):
+        faults.add("line 1", f"the column {shown(name)} twice", "each column once")
     chosen = {mapping.get(ours) or ours: ours for ours in COLUMNS if (mapping.get(ours) or ours) in names}
     if "at" not in chosen.values():
         faults.add("line 1", ", ".join(names) or "nothing", "a column `at`, or one mapped to it")
@@ -79,12 +82,13 @@ def pieces(file: io.BufferedIOBase, zone: ZoneInfo, mapping: dict[str, str], tol
     left_out = [name for name in names if name not in chosen]
     if left_out:
         told.warnings.append("columns not known and left out: " + ", ".join(left_out))
-    reader = pd.read_csv(file, header=None, names=names, usecols=list(chosen), sep=delimiter, dtype=str,
-                         chunksize=PIECE, keep_default_na=False, na_filter=False, skip_blank_lines=True,
-                         encoding="utf-8", engine="c", on_bad_lines="error")
+    reader = pd.read_csv(_Headed(names, delimiter, file), header=0, usecols=[*chosen, _BEYOND], sep=delimiter,
+                         dtype=str, index_col=False, chunksize=PIECE, keep_default_na=False, na_filter=False,
+                         skip_blank_lines=True, encoding="utf-8", engine="c")
     line = 2
     try:
         for table in reader:
+            _refuse_beyond(table[_BEYOND], line, len(names))
             yield _piece(table.rename(columns=chosen), delimiter, zone, line, told)
             line += len(table)
             told.rows += len(table)
@@ -105,6 +109,32 @@ def _piece(table, delimiter, zone, line, told) -> Samples:
     _refuse(faults)
     return Samples(at, columns["volts"], columns["amps"], columns["watts"], columns["soc_percent"] / 100,
                    columns["charge_wh"], columns["discharge_wh"])
+
+
+class _Headed:
+    """The rest of a file under a header of its own, with one column more than the file has.
+
+    The parser drops what stands beyond the last column; the column more shows that something did.
+    """
+
+    def __init__(self, names, delimiter, file):
+        line = io.StringIO()
+        csv.writer(line, delimiter=delimiter, lineterminator="\n").writerow([*names, _BEYOND])
+        self._header, self._file = line.getvalue().encode(), file
+
+    def read(self, size=-1):
+        header, self._header = self._header, b""
+        return header or self._file.read(size)
+
+    def __iter__(self):
+        return iter(self._file)
+
+
+def _refuse_beyond(texts, line, columns) -> None:
+    faults = FileFaults()
+    for n in np.flatnonzero(texts.to_numpy() != "")[:200]:
+        faults.add(f"line {line + n}", f"more than {columns} fields", f"rows of {columns} columns")
+    _refuse(faults)
 
 
 def _refuse(faults: FileFaults) -> None:

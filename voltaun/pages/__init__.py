@@ -11,6 +11,8 @@ from voltaun.database import connection, settings
 from voltaun.pages import frame, security
 
 MAX_UPLOAD = 64 * 1024 * 1024
+MAX_SAMPLES = 1024 * 1024 * 1024
+"""Ten years of once-a-minute samples are about 300 MB; they go to disk as they come in."""
 
 _NO_PAGE = ("There is no such page", "It may have been removed, or the address has a slip.")
 
@@ -32,6 +34,7 @@ def create_app(database: Path | str) -> Flask:
         WTF_CSRF_TIME_LIMIT=None)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.bytecode_cache = _template_cache()
+    app.before_request(_allow_large_samples)  # before the mark is looked for, which reads the form
     CSRFProtect(app)
     security.install(app)
     frame.install(app)
@@ -39,6 +42,11 @@ def create_app(database: Path | str) -> Flask:
     _register_errors(app)
     app.teardown_appcontext(_close)
     return app
+
+
+def _allow_large_samples() -> None:
+    if request.endpoint == "log.bring_samples":
+        request.max_content_length = MAX_SAMPLES
 
 
 def _template_cache() -> FileSystemBytecodeCache | None:
@@ -52,6 +60,7 @@ def _template_cache() -> FileSystemBytecodeCache | None:
 def _register_pages(app: Flask) -> None:
     from voltaun.pages.additions import views as additions
     from voltaun.pages.bench import runs as bench
+    from voltaun.pages.log import compare, dense, grid, months, taught  # noqa: F401 (each adds its pages to the log's)
     from voltaun.pages.log import views as log
     from voltaun.pages.outlook import views as outlook
     from voltaun.pages.rig import views as rig

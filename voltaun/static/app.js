@@ -4,6 +4,10 @@ document.addEventListener("alpine:init", () => {
   // The strip: arrow keys and the pointer walk the days and say that day's figures.
   window.Alpine.data("strip", () => ({
     line: "",
+    from: "",
+    marked: [],
+    compare: "",
+    stretch: "",
     init() {
       const now = this.days().find((day) => day.getAttribute("tabindex") === "0");
       if (now) this.line = now.dataset.line;
@@ -14,6 +18,29 @@ document.addEventListener("alpine:init", () => {
     here(event) {
       const day = event.target.closest("a.day");
       if (day) this.line = day.dataset.line;
+    },
+    // Dragging over days marks a stretch; the second one is set beside the first.
+    dayOf(event) {
+      const at = document.elementFromPoint(event.clientX, event.clientY);
+      const day = at && at.closest("a.day");
+      return day ? new URL(day.href.baseVal, location.href).searchParams.get("day") : "";
+    },
+    begin(event) {
+      this.from = this.dayOf(event);
+    },
+    end(event) {
+      const to = this.dayOf(event);
+      const from = this.from;
+      this.from = "";
+      if (!from || !to || from === to) return;
+      this.$root.addEventListener("click", (click) => click.preventDefault(), { capture: true, once: true });
+      this.marked = [...this.marked.slice(-1), [from, to].sort()];
+      this.stretch = `Marked ${this.marked.map((ends) => ends.join(" to ")).join(" and ")}${this.marked.length > 1 ? ": set them beside one another" : "; mark another, or set it beside the days before"}`;
+      const [a, b] = this.marked;
+      const names = ["a_first", "a_last", "b_first", "b_last"];
+      const days = b ? [...a, ...b] : ["", "", ...a];
+      const asked = new URLSearchParams(names.map((name, n) => [name, days[n]]).filter(([, day]) => day));
+      this.compare = `${this.$root.querySelector("[data-compare]").dataset.compare}?${asked}`;
     },
     walk(event) {
       const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
@@ -26,6 +53,20 @@ document.addEventListener("alpine:init", () => {
       day.setAttribute("tabindex", "-1");
       next.setAttribute("tabindex", "0");
       next.focus();
+    },
+  }));
+
+  // Typing days in: up and down go to the same figure of the next row.
+  window.Alpine.data("grid", () => ({
+    move(event) {
+      const step = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+      const cell = event.target.closest("td");
+      if (!step || !cell || event.target.matches("select, input[type=datetime-local]")) return;
+      const rows = [...cell.closest("tbody").rows];
+      const row = rows[rows.indexOf(cell.parentElement) + step];
+      if (!row) return;
+      event.preventDefault();
+      row.cells[cell.cellIndex].querySelector("input, select").focus();
     },
   }));
 

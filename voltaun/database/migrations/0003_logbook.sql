@@ -2,6 +2,10 @@
 ALTER TABLE reading ADD COLUMN answer TEXT NOT NULL DEFAULT '' CHECK (answer IN ('', 'reset', 'right'));
 ALTER TABLE reading ADD COLUMN at_bank INTEGER NOT NULL DEFAULT 0 CHECK (at_bank IN (0, 1));
 
+-- What the bank holds by the log, once that was applied; and that a figure was proposed by the log.
+ALTER TABLE bank ADD COLUMN logged_energy_wh REAL CHECK (logged_energy_wh > 0);
+ALTER TABLE figure_origin ADD COLUMN source TEXT NOT NULL DEFAULT '' CHECK (source IN ('', 'log'));
+
 -- Dense data of a monitor: one row a sample. Counters run on; amps and watts are positive into the bank.
 CREATE TABLE sample (
     rig_id       INTEGER NOT NULL REFERENCES rig (id) ON DELETE CASCADE,

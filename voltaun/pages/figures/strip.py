@@ -194,9 +194,13 @@ class _Frame:
 
     def hinge(self, now: datetime) -> Markup:
         x = self.x(now)
+        if x > self.right:
+            return Markup("")
         # Beside the line, where there is room for the word.
+        left = x > self.right - self.size.letters * 3
         return join([el("path", d=f"M{x:.1f} {self.top - 4:.1f} V{self.energy_bottom:.1f}", class_="hinge"),
-                     el("text", "now", x=x + 4, y=self.top + 7, class_="scale scale-now", font_size=self.size.letters)])
+                     el("text", "now", x=x - 4 if left else x + 4, y=self.top + 7, font_size=self.size.letters,
+                        class_="scale scale-now end" if left else "scale scale-now")])
 
     def labels(self, now: datetime) -> Markup:
         base, parts = self.size.height - self.size.letters * 1.35, []

@@ -27,10 +27,10 @@ class ReadingForm(PlacedForm):
     temp_c = QuantityField("Bank, °C", "number", low=-60, high=80)
     note = StringField("Note", validators=[Length(max=2000, message="Found more than %(max)d letters.")])
 
-    def __init__(self, rig: Rig, now, reading: Reading | None = None):
+    def __init__(self, rig: Rig, now, reading: Reading | None = None, prefix: str = ""):
         """Fit the form to the rig (only its sources are asked for), filled with what was sent, else a reading."""
         self._kept = reading
-        super().__init__(rig, now, data=_shown(reading, now, rig.zone))
+        super().__init__(rig, now, data=_shown(reading, now, rig.zone), prefix=prefix)
         for source, name in _FIELD_OF_SOURCE.items():
             if not rig.has(source) and self[name].data is None:
                 del self[name]
@@ -38,10 +38,15 @@ class ReadingForm(PlacedForm):
     def validate(self, extra_validators=None):
         if not super().validate(extra_validators):
             return False
-        if all(field.data in (None, "") for name, field in self._fields.items() if name not in ("at", "csrf_token")):
+        if not self.filled():
             self.soc.errors = ["Found nothing to keep, expected at least one figure, such as a level of 74%."]
             return False
         return True
+
+    def filled(self) -> bool:
+        """Whether anything but the time was typed."""
+        return any((field.data not in (None, "") or getattr(field, "typed", "")) for name, field in self._fields.items()
+                   if name not in ("at", "csrf_token"))
 
     def reading(self) -> Reading:
         """The reading that was typed."""
@@ -59,6 +64,8 @@ class ReadingForm(PlacedForm):
             full_at = self._kept.full_at  # likewise its day, which may be some days before the reading's
         else:
             full_at = self.full_at.data and clock_before(self.full_at.data, at, self._rig.zone)
+        if self._kept:
+            values |= {"answer": self._kept.answer, "at_bank": self._kept.at_bank}
         return Reading(at, full_at=full_at, note=" ".join((self.note.data or "").split()), **values)
 
 

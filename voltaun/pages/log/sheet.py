@@ -8,6 +8,7 @@ from voltaun.core.instants import local_day
 from voltaun.core.learn import Account
 from voltaun.core.ledger import Interval
 from voltaun.core.rig import SOURCES, Rig
+from voltaun.database.monitors import Mark
 from voltaun.database.readings import KeptReading
 
 
@@ -45,12 +46,13 @@ class Sheet:
     """Some weeks of the log, ready for the page."""
 
     def __init__(self, rig: Rig, kept: list[KeptReading], account: Account, days: dict[date, Day], first: date,
-                 last: date, older: bool, newer: bool):
+                 last: date, marks: list[Mark], older: bool, newer: bool):
         self.ids = {each.id for each in kept if local_day(each.reading.at, rig.zone) >= first}
         self.sources = [source for source in SOURCES
                         if rig.has(source) or any(getattr(each.reading, f"{source}_wh") for each in kept)]
         self.first, self.last, self.older, self.newer = first, last, older, newer
-        self.learned = account.learned
+        self.learned, self.days, self.marks = account.learned, days, marks
+        self.intervals = [each for each in account.intervals if local_day(each.end, rig.zone) >= first]
         by_end = {interval.end: interval for interval in account.intervals}
         rows, before = [], None
         for each in kept:
@@ -63,6 +65,16 @@ class Sheet:
         months = sorted({row.day.replace(day=1) for row in rows}, reverse=True)
         # A month is summed only when the sheet holds all of it, or all that there is.
         self.months = [(month, _sum(days, month, 31, month.month)) for month in months if month >= first or not older]
+
+    def marks_of(self, kept: KeptReading) -> tuple[str, ...]:
+        """The marks of a reading's interval that can be answered."""
+        marks = next((each.marks for each in self.intervals if each.end == kept.reading.at), ())
+        return tuple(mark for mark in marks if mark in ("reset", "doubtful"))
+
+    def monitor_marks(self, row: Row) -> list[Mark]:
+        """The monitor's marks between a reading and the one before it, the latest first."""
+        start = row.interval.start if row.interval else row.kept.reading.at - timedelta(days=1)
+        return [mark for mark in reversed(self.marks) if start < mark.at <= row.kept.reading.at]
 
     @property
     def earlier(self) -> date:

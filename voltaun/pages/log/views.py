@@ -1,19 +1,22 @@
 """Log: the ruled table; a day edited in place, removed with undo; import and export."""
 
-from datetime import date, timedelta
+from dataclasses import replace
+from datetime import date, datetime, timedelta
 
-from flask import Response, flash, g, redirect, render_template, request, url_for
+from flask import Response, abort, flash, g, redirect, render_template, request, url_for
 
 from voltaun.core import days as logged_days
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.learn import reckon
+from voltaun.core.ledger import ANSWERS
 from voltaun.core.outlook import LEARN_DAYS
 from voltaun.core.quantities import show_percent
 from voltaun.core.words import begin
-from voltaun.database import readings
+from voltaun.database import monitors, readings
 from voltaun.database.connection import transaction
 from voltaun.formats import FileFaults
 from voltaun.pages import frame
+from voltaun.pages.figures import strip
 from voltaun.pages.log.forms import ReadingForm
 from voltaun.pages.log.sheet import Sheet
 from voltaun.pages.today import views as today
@@ -29,13 +32,48 @@ def show():
     editing = request.args.get("edit", type=int)
     kept = readings.get(frame.db(), g.kept.id, editing) if editing else None
     form = ReadingForm(frame.rig(), g.now, kept.reading) if kept else None
-    return render(editing=kept, form=form)
+    return render(editing=kept, form=form, history=_history(editing) if kept else ())
 
 
 def render(editing=None, form=None, status=200, **extra):
     """The page; `editing` the reading that is open in place, with its form."""
     day = _asked_day()
-    return render_template("log/log.html", sheet=_sheet(day), editing=editing, form=form, asked=day, **extra), status
+    sheet = _sheet(day)
+    return render_template("log/log.html", sheet=sheet, editing=editing, form=form, asked=day,
+                           strips=_strips(sheet), **extra), status
+
+
+def _strips(sheet: Sheet):
+    """The sheet's weeks as a strip, and the last two of them for a phone."""
+    rig = frame.rig()
+    columns = strip.columns(sheet.first, min(sheet.last, local_day(g.now, rig.zone)), sheet.days, None)
+    levels = [(interval.end, interval.soc_end, interval.soc_basis == "read")
+              for interval in sheet.intervals if interval.soc_end is not None]
+    floors = (rig.bank.everyday_floor, rig.bank.hard_floor)
+    return [strip.draw(size, shown, levels, None, floors, rig.zone, g.now, url_for("log.show", rig_id=g.kept.id))
+            for size, shown in ((strip.WIDE, columns), (strip.NARROW, columns[-12:])) if shown]
+
+
+def _history(reading_id: int) -> list[tuple]:
+    """What was done to a reading: (when, what, the figures that it changed as words), the latest first."""
+    zone, told = frame.rig().zone, []
+    for change in readings.history(frame.db(), g.kept.id, reading_id):
+        told.append((change.at.astimezone(zone), change.action, _differences(change.before, change.after, zone)))
+    return told[::-1]
+
+
+def _differences(before, after, zone) -> str:
+    if before is None or after is None:
+        return ""
+    return "; ".join(f"{name.replace('_', ' ')} {_shown(getattr(before, name), zone)} → "
+                     f"{_shown(getattr(after, name), zone)}" for name in readings.COLUMNS
+                     if getattr(before, name) != getattr(after, name))
+
+
+def _shown(value, zone) -> str:
+    if isinstance(value, datetime):
+        return f"{value.astimezone(zone):%Y-%m-%d %H:%M}"
+    return "nothing" if value in (None, "", ()) else f"{value:g}" if isinstance(value, float) else str(value)
 
 
 def _asked_day() -> date | None:
@@ -60,7 +98,8 @@ def _sheet(day: date | None) -> Sheet:
     days = logged_days.by_day(rig, account.intervals, sun, first)
     older = readings.before(frame.db(), g.kept.id, first_instant, 1)
     newer = readings.first_from(frame.db(), g.kept.id, end)
-    return Sheet(rig, kept, account, days, first, last, older=bool(older), newer=newer is not None)
+    marks = monitors.marks(frame.db(), g.kept.id, first_instant, end)
+    return Sheet(rig, kept, account, days, first, last, marks, older=bool(older), newer=newer is not None)
 
 
 @pages.post("/readings")
@@ -77,7 +116,7 @@ def add():
         if taken.kept.reading == reading:
             flash("This reading was kept already; nothing was added.")
             return redirect(url_for("today.show", rig_id=g.kept.id), 303)
-        form.at.errors = [_taken_words(taken.kept)]
+        form.at.errors = [taken_words(taken.kept)]
         return today.render(form, 409)
     _flash_kept("Kept.", form, change)
     return redirect(url_for("today.show", rig_id=g.kept.id), 303)
@@ -87,7 +126,7 @@ def _flash_kept(words, form, change):
     flash(f"{words} {begin(form.at.remark)}." if form.at.remark else words, f"undo-{change}")
 
 
-def _taken_words(kept) -> str:
+def taken_words(kept) -> str:
     at = kept.reading.at.astimezone(frame.rig().zone)
     return (f"A reading at {at:%Y-%m-%d %H:%M} with {show_percent(kept.reading.soc)} is kept already, expected "
             "another time; to change that one, open it in the log.")
@@ -112,7 +151,7 @@ def edit(reading_id: int):
         with transaction(frame.db()) as db:
             change = readings.edit(db, g.kept.id, reading_id, version, form.reading(), g.now)
     except readings.InstantTaken as taken:
-        form.at.errors = [_taken_words(taken.kept)]
+        form.at.errors = [taken_words(taken.kept)]
         return render(kept, form, 409)
     except readings.ReadingChanged as changed:
         if changed.kept is not None and changed.kept.reading == form.reading():
@@ -145,6 +184,25 @@ def _remove(reading_id, version):
     return _back(kept.reading.at)
 
 
+@pages.post("/readings/<int:reading_id>/answer")
+def answer(reading_id: int):
+    """Say of a mark that the monitor set itself, that the figures are right, or take such an answer away."""
+    said = request.form.get("answer", "")
+    kept = readings.get(frame.db(), g.kept.id, reading_id)
+    if kept is None or said not in ANSWERS:
+        abort(404 if kept is None else 400)
+    try:
+        with transaction(frame.db()) as db:
+            change = readings.edit(db, g.kept.id, reading_id, request.form.get("version", 0, type=int),
+                                   replace(kept.reading, answer=said), g.now)
+    except readings.ReadingChanged:
+        flash("This reading was changed meanwhile, perhaps in another window; look at it again.")
+        return _back(kept.reading.at)
+    flash({"reset": "Noted: the monitor set itself; the jump is not booked.", "right": "Noted: the figures are right.",
+           "": "The answer is taken away."}[said], f"undo-{change}")
+    return _back(kept.reading.at)
+
+
 @pages.post("/undo/<int:change_id>")
 def undo(change_id: int):
     """Take a change back."""
@@ -154,7 +212,7 @@ def undo(change_id: int):
     except readings.ReadingChanged:
         flash("It was changed again since; nothing was taken back.")
     except readings.InstantTaken as taken:
-        flash(_taken_words(taken.kept))
+        flash(taken_words(taken.kept))
     except LookupError:
         flash("There is nothing to take back.")
     else:

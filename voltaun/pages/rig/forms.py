@@ -109,6 +109,7 @@ class BankForm(Form):
     rated_energy_wh = QuantityField("The station's Wh", "energy")
     pack_wh = EnergiesField("Its expansion packs, Wh")
     tested_energy_wh = QuantityField("Tested, Wh", "energy")
+    logged_energy_wh = QuantityField("By the log, Wh", "energy")
     charge_limit_w = QuantityField("Charges at most, W", "power")
     solar_input_w = QuantityField("Input for panels, W", "power")
     everyday_floor = QuantityField("Everyday floor, %", "percent")

@@ -30,7 +30,8 @@ DEPTH_WORDS = {"long life": ("kept above 70 % a lead bank lives about twice as l
                "full use": ("the most energy, and a lead bank that wears out soon",
                             "nearly all of it; little is left when a forecast fails")}
 
-FIGURES = {"daily_wh": "Wh a day", "running_w": "W while on", "tested_energy_wh": "energy, tested", "idle_w": "idle",
+FIGURES = {"daily_wh": "Wh a day", "running_w": "W while on", "tested_energy_wh": "energy, tested",
+           "logged_energy_wh": "energy, by the log", "standby_w": "standby", "idle_w": "idle",
            "charge_w": "W into the bank", "everyday_floor": "everyday floor", "hard_floor": "hard floor",
            "surge_w": "W at a start"}
 

@@ -1,0 +1,57 @@
+import numpy as np
+
+from tests.core.test_samples import START, minutes
+from tests.support import DatabaseCase
+from voltaun.database import check, samples
+from voltaun.database.connection import transaction
+
+
+class Bringing(DatabaseCase):
+    def bring(self, *pieces, **more):
+        with transaction(self.db):
+            return samples.bring(self.db, self.rig_id, pieces, **more)
+
+    def sums(self):
+        return [tuple(row)[1:] for row in self.db.execute("SELECT * FROM sample_hour ORDER BY hour")]
+
+    def made(self):
+        rng = np.random.default_rng(2)
+        return minutes(3000, watts=rng.normal(0, 300, 3000), soc=rng.uniform(0.2, 0.9, 3000).round(3))
+
+    def test_in_one_piece_in_many_and_out_of_order_come_to_the_same(self):
+        whole = self.made()
+        self.bring(whole)
+        expected, rows = self.sums(), self.db.execute("SELECT count(*) FROM sample").fetchone()[0]
+        self.assertEqual(rows, 3000)
+        for order in ([slice(0, 1), slice(1, 700), slice(700, 701), slice(701, 3000)],
+                      [slice(2000, 3000), slice(0, 500), slice(500, 2000)],
+                      [slice(None, None, -1)], [slice(0, 3000, 2), slice(1, 3000, 2)]):
+            self.db.execute("DELETE FROM sample")
+            self.db.execute("DELETE FROM sample_hour")
+            self.bring(*(whole.part(part) for part in order))
+            self.assertEqual(len(self.sums()), len(expected))
+            for ours, theirs in zip(self.sums(), expected, strict=True):
+                np.testing.assert_allclose(np.array(ours, dtype=float), np.array(theirs, dtype=float), atol=1e-6)
+        self.assertEqual(check.faults(self.db), [])
+
+    def test_again_and_in_between(self):
+        whole = self.made()
+        first = self.bring(whole.part(slice(0, 1000)))
+        self.assertEqual((first.added, first.same), (1000, 0))
+        again = self.bring(whole.part(slice(500, 1500)))
+        self.assertEqual((again.added, again.same), (500, 500))
+        self.assertEqual(check.faults(self.db), [])
+
+    def test_cancelled_leaves_nothing(self):
+        with self.assertRaises(samples.Cancelled):
+            self.bring(self.made(), go_on=lambda rows: False)
+        self.assertIsNone(samples.span(self.db, self.rig_id))
+        self.assertEqual(self.sums(), [])
+
+    def test_taken_out_again(self):
+        whole = self.made()
+        self.bring(whole)
+        with transaction(self.db):
+            self.assertEqual(samples.remove(self.db, self.rig_id, START + 6000, START + 12_000), 100)
+        self.assertEqual(check.faults(self.db), [])
+        self.assertEqual(samples.latest(self.db, self.rig_id).at.tolist(), [START + 60 * 2999])

@@ -1,0 +1,40 @@
+"""The archive: one JSON file with everything of one rig or of all."""
+
+import json
+
+from voltaun.formats import FileFaults
+
+KEY = "voltaun_archive"
+VERSION = 1
+
+
+def write_archive(schema: int, rigs: list[dict], settings: dict) -> str:
+    """The archive's text; the same content gives the same bytes."""
+    return json.dumps({KEY: VERSION, "schema": schema, "settings": settings, "rigs": rigs}, ensure_ascii=False,
+                      indent=1, allow_nan=False) + "\n"
+
+
+def is_archive(document) -> bool:
+    """Whether a JSON document says that it is an archive."""
+    return isinstance(document, dict) and KEY in document
+
+
+def read_archive(document: dict, schema: int) -> tuple[list[dict], dict]:
+    """The rigs and settings of an archive. Raises FileFaults.
+
+    schema  the newest that is known here
+    """
+    faults = FileFaults()
+    if document[KEY] != VERSION:
+        faults.add(KEY, repr(document[KEY]), str(VERSION))
+    found = document.get("schema")
+    if not isinstance(found, int) or isinstance(found, bool) or not 1 <= found <= schema:
+        faults.add("schema", repr(found), f"a whole number up to {schema}; a newer archive needs a newer Voltaun")
+    rigs, settings = document.get("rigs"), document.get("settings", {})
+    if not isinstance(rigs, list) or not all(isinstance(rig, dict) for rig in rigs):
+        faults.add("rigs", type(rigs).__name__, "a list of rigs")
+    if not isinstance(settings, dict) or not all(isinstance(value, str) for value in settings.values()):
+        faults.add("settings", type(settings).__name__, "names with texts")
+    if faults.faults:
+        raise faults
+    return rigs, settings

@@ -1,0 +1,66 @@
+"""Two stretches of the log beside one another."""
+
+from datetime import date, timedelta
+
+from flask import g, render_template, request
+
+from voltaun.core import days as logged_days
+from voltaun.core.days import clear_sky_of
+from voltaun.core.instants import day_start, local_day
+from voltaun.core.learn import reckon
+from voltaun.core.stretches import Stretch, difference, share_difference, stretch
+from voltaun.database import readings
+from voltaun.pages import frame
+from voltaun.pages.log.views import pages
+
+ENDS = ("a_first", "a_last", "b_first", "b_last")
+
+
+@pages.get("/log/compare")
+def compare():
+    """The page: the days asked for, else the last fortnight beside the one before it."""
+    today = local_day(g.now, frame.rig().zone)
+    usual = dict(zip(ENDS, (today - timedelta(days=n) for n in (28, 15, 14, 1)), strict=True))
+    typed, faults, ends = {}, {}, {}
+    for name in ENDS:
+        typed[name] = request.args.get(name, "").strip() or usual[name].isoformat()
+        try:
+            ends[name] = date.fromisoformat(typed[name])
+            if not 1970 <= ends[name].year < 2200:
+                raise ValueError
+        except ValueError:
+            faults[name] = f"Found {typed[name]!r}, expected a day such as {today.isoformat()}."
+    first = second = None
+    if not faults:
+        first, faults["a_first"] = _stretch(ends["a_first"], ends["a_last"])
+        second, faults["b_first"] = _stretch(ends["b_first"], ends["b_last"])
+    differ = {}
+    if first and second:
+        differ = {"use": difference(first.uses, second.uses), "share": share_difference(first, second)}
+    return render_template("log/compare.html", typed=typed, faults=faults, first=first, second=second, differ=differ)
+
+
+def _stretch(first: date, last: date) -> tuple[Stretch | None, str | None]:
+    """A stretch of this rig's log, or what is wrong with it."""
+    rig, sun = frame.rig(), frame.sun()
+    begin, end = day_start(first, rig.zone), day_start(last + timedelta(days=1), rig.zone)
+    kept = [each.reading for each in readings.since(frame.db(), g.kept.id, begin - timedelta(days=8),
+                                                    end + timedelta(days=8))]
+    account = reckon(rig, kept, sun)
+    days = logged_days.by_day(rig, account.intervals, sun, first)
+    inside = [reading for reading in kept if begin < reading.at <= end]
+    low = {local_day(reading.at, rig.zone) for reading in inside
+           if reading.soc is not None and reading.soc < rig.bank.everyday_floor}
+    try:
+        return stretch(days, first, last, clear_sky_of(days, sun, rig.zone),
+                       sum(_generator_hours(rig, reading) for reading in inside), len(low)), None
+    except ValueError as error:
+        return None, f"{str(error).capitalize()}."
+
+
+def _generator_hours(rig, reading) -> float:
+    if reading.generator_hours is not None:
+        return reading.generator_hours
+    if reading.generator_wh and rig.generators:
+        return reading.generator_wh / rig.generators[0].gives_w
+    return 0.0

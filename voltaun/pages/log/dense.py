@@ -1,0 +1,172 @@
+"""Dense monitor data: its import, the days and months of it, and the monitor that is read by itself."""
+
+from datetime import date, timedelta
+
+from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
+
+from voltaun import outside
+from voltaun.core.instants import day_start, local_day
+from voltaun.core.samples import Hours
+from voltaun.database import monitors, samples
+from voltaun.database.connection import transaction
+from voltaun.formats.samples_csv import COLUMNS
+from voltaun.monitoring import HOURS, condense, read_monitor
+from voltaun.pages import frame
+from voltaun.pages.figures import dense as pictures
+from voltaun.pages.log.jobs import Jobs
+from voltaun.pages.log.views import pages
+
+
+def jobs() -> Jobs:
+    """This server's imports."""
+    return current_app.extensions.setdefault("voltaun-jobs", Jobs(current_app.config["DATABASE"]))
+
+
+@pages.get("/log/monitor")
+def monitor():
+    """A month of samples by the day, or with `day` that day by the minute; the monitor; bringing samples in."""
+    return _render()
+
+
+def _render(status=200, faults=None, typed=None):
+    rig, db = frame.rig(), frame.db()
+    span = samples.span(db, g.kept.id)
+    last = local_day(g.now, rig.zone) if span is None else local_day(_instant(span[1]), rig.zone)
+    day, month = _asked("day"), _asked("month")
+    context = {}
+    if span and day:
+        begin, end = day_start(day, rig.zone), day_start(day + timedelta(days=1), rig.zone)
+        seen = samples.between(db, g.kept.id, begin, end)
+        summed = samples.hours_between(db, g.kept.id, begin.timestamp(), end.timestamp())
+        context = {"picture": pictures.day(seen, begin, end, rig), "rows": _by_hour(summed, rig.zone),
+                   "day": day, "count": len(seen)}
+    elif span:
+        first = (month or last).replace(day=1)
+        after = (first + timedelta(days=31)).replace(day=1)
+        begin, end = day_start(first, rig.zone), day_start(after, rig.zone)
+        summed = samples.hours_between(db, g.kept.id, begin.timestamp(), end.timestamp())
+        context = {"picture": pictures.month(summed, begin, end, rig), "rows": _by_day(summed, rig.zone),
+                   "month": first, "before": first - timedelta(days=1), "after": after}
+    kept = monitors.get(db, g.kept.id)
+    typed = typed or {"address": kept.address if kept else "http://127.0.0.1:8151",
+                      "every": kept.every_minutes if kept else 5,
+                      "hours": " ".join(map(str, monitors.setting(db, g.kept.id, "reading_hours", HOURS)))}
+    return render_template(
+        "log/monitor.html", span=span and [local_day(_instant(each), rig.zone) for each in span], kept_monitor=kept,
+        marks=monitors.marks(db, g.kept.id, g.now - timedelta(days=60), g.now + timedelta(days=1))[::-1], typed=typed,
+        faults=faults or {}, mapping=monitors.setting(db, g.kept.id, "samples_mapping", {}), columns=COLUMNS,
+        **context), status
+
+
+def _instant(seconds: int):
+    from datetime import UTC, datetime
+    return datetime.fromtimestamp(seconds, UTC)
+
+
+def _asked(name) -> date | None:
+    try:
+        day = date.fromisoformat(request.args.get(name, ""))
+    except ValueError:
+        return None
+    return min(max(day, date(1970, 6, 1)), date(2199, 6, 1))
+
+
+def _by_hour(summed: Hours, zone):
+    return [_figures(f"{_instant(int(summed.hour[n])).astimezone(zone):%H:%M}", summed, slice(n, n + 1), None)
+            for n in range(len(summed.hour))]
+
+
+def _by_day(summed: Hours, zone):
+    days = [local_day(_instant(int(hour)), zone) for hour in summed.hour]
+    begins = [n for n in range(len(days)) if n == 0 or days[n] != days[n - 1]] + [len(days)]
+    return [_figures(f"{days[a]:%a} {days[a].day} {days[a]:%b}", summed, slice(a, b), days[a])
+            for a, b in zip(begins, begins[1:], strict=False)]
+
+
+def _figures(name, summed: Hours, part: slice, day) -> dict:
+    levels = [level for level in (*summed.soc_low[part], *summed.soc_high[part]) if level == level]
+    return {"name": name, "day": day, "charge": float(summed.charge_wh[part].sum()),
+            "discharge": float(summed.discharge_wh[part].sum()), "samples": int(summed.samples[part].sum()),
+            "low": min(levels, default=None), "high": max(levels, default=None),
+            "covered": float(summed.seconds[part].sum()) / 3600}
+
+
+@pages.post("/log/samples")
+def bring_samples():
+    """Begin to bring a samples file in."""
+    sent = request.files.get("file")
+    if not sent or not sent.filename:
+        return _render(422, {"file": "Found no file, expected a samples CSV."})
+    mapping = {ours: request.form.get(f"map-{ours}", "").strip() for ours in COLUMNS}
+    mapping = {ours: theirs for ours, theirs in mapping.items() if theirs and theirs != ours}
+    with transaction(frame.db()) as db:
+        monitors.put_setting(db, g.kept.id, "samples_mapping", mapping)
+    job = jobs().start(g.kept.id, sent)
+    return redirect(url_for("log.job", rig_id=g.kept.id, job_id=job.id), 303)
+
+
+@pages.get("/log/samples/<int:job_id>")
+def job(job_id: int):
+    """How far an import is; asked for again each second while it goes on."""
+    found = jobs().get(g.kept.id, job_id)
+    if found is None:
+        abort(404)
+    return render_template("log/job.html", job=found)
+
+
+@pages.post("/log/samples/<int:job_id>/cancel")
+def cancel(job_id: int):
+    """Stop an import; nothing of it is kept."""
+    found = jobs().get(g.kept.id, job_id)
+    if found is None:
+        abort(404)
+    found.stop.set()
+    return redirect(url_for("log.job", rig_id=g.kept.id, job_id=job_id), 303)
+
+
+@pages.post("/log/monitor")
+def keep_monitor():
+    """Keep where the monitor is and how often it is read; read it now; or forget it."""
+    if "forget" in request.form:
+        with transaction(frame.db()) as db:
+            monitors.forget(db, g.kept.id)
+        flash("The monitor is forgotten; what it brought stays.")
+        return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
+    typed = {name: request.form.get(name, "").strip() for name in ("address", "every", "hours")}
+    faults, every, chosen = {}, _whole(typed["every"], 0, 1440), _hours(typed["hours"])
+    wrong = outside.address_fault(typed["address"])
+    if wrong:
+        faults["address"] = wrong
+    if every is None:
+        faults["every"] = f"Found {typed['every']!r}, expected minutes from 1 to 1440, or 0 for on demand only."
+    if chosen is None:
+        faults["hours"] = f"Found {typed['hours']!r}, expected hours of the day from 0 to 23, such as 7 19."
+    if faults:
+        return _render(422, faults, typed)
+    with transaction(frame.db()) as db:
+        monitors.keep(db, g.kept.id, typed["address"], every)
+        monitors.put_setting(db, g.kept.id, "reading_hours", chosen)
+    if "now" in request.form:
+        _, words = read_monitor(frame.db(), g.kept.id, g.now)
+        flash(words)
+    else:
+        flash("The monitor is kept.")
+    return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
+
+
+@pages.post("/log/monitor/readings")
+def make_readings():
+    """Turn all samples into readings at the hours chosen, wherever none stands yet."""
+    with transaction(frame.db()) as db:
+        made = condense(db, g.kept.id, g.now, since=_instant(0))
+    flash(f"{made} reading{'' if made == 1 else 's'} made from the samples.")
+    return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
+
+
+def _whole(text, low, high) -> int | None:
+    return int(text) if text.isascii() and text.isdigit() and low <= int(text) <= high else None
+
+
+def _hours(text) -> list[int] | None:
+    hours = [_whole(part, 0, 23) for part in text.replace(",", " ").split()]
+    return sorted(set(hours)) if hours and None not in hours else None

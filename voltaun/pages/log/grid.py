@@ -1,0 +1,60 @@
+"""Typing several days in from a paper log: a grid, with the keyboard alone, kept whole or not at all."""
+
+from datetime import timedelta
+
+from flask import flash, g, redirect, render_template, request, url_for
+
+from voltaun.core.ledger import Reading
+from voltaun.database import readings
+from voltaun.database.connection import transaction
+from voltaun.pages import frame
+from voltaun.pages.log.forms import ReadingForm
+from voltaun.pages.log.views import pages, taken_words
+
+ROWS, MOST_ROWS = 7, 31
+
+
+@pages.get("/log/grid")
+def grid():
+    """A week of empty rows, dated on from the last reading."""
+    last = readings.before(frame.db(), g.kept.id, g.now, 1)
+    start = last[-1].reading.at if last else g.now - timedelta(days=ROWS)
+    dates = [start + timedelta(days=n + 1) for n in range(ROWS)]
+    while dates and dates[-1] > g.now:
+        dates = [each - timedelta(days=1) for each in dates]
+    return _render([_row(n, at) for n, at in enumerate(dates)])
+
+
+def _row(n: int, at=None) -> ReadingForm:
+    return ReadingForm(frame.rig(), g.now, Reading(at) if at else None, prefix=f"r{n}-")
+
+
+def _render(rows, status=200):
+    return render_template("log/grid.html", rows=rows), status
+
+
+@pages.post("/log/grid")
+def keep_grid():
+    """Keep every row that has a figure in it, or none and say what is wrong where."""
+    count = min(MOST_ROWS, sum(name.endswith("-at") for name in request.form))
+    rows = [_row(n) for n in range(count)]
+    filled = [row for row in rows if row.filled()]
+    if not filled:
+        if rows:
+            rows[0].soc.errors = ["Found nothing to keep, expected a figure in at least one row."]
+        return _render(rows, 422)
+    whole = [row.validate() for row in filled]  # each of them, so that every fault is shown at once
+    if not all(whole):
+        return _render(rows, 422)
+    try:
+        with transaction(frame.db()) as db:
+            for row in filled:
+                try:
+                    readings.add(db, g.kept.id, row.reading(), g.now)
+                except readings.InstantTaken as taken:
+                    row.at.errors = [taken_words(taken.kept)]
+                    raise
+    except readings.InstantTaken:
+        return _render(rows, 409)
+    flash(f"{len(filled)} reading{'s' if len(filled) > 1 else ''} kept.")
+    return redirect(url_for("log.show", rig_id=g.kept.id), 303)

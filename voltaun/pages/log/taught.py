@@ -1,0 +1,86 @@
+"""What the log teaches: each figure with its interval and its days, and what of it may be applied to the rig."""
+
+from dataclasses import dataclass, replace
+
+from flask import abort, flash, g, redirect, render_template, request, url_for
+
+from voltaun.core import days as logged_days
+from voltaun.core import habits
+from voltaun.core.autonomy import momentary
+from voltaun.core.bank import effective_energy
+from voltaun.core.days import clear_sky_of
+from voltaun.core.learn import Account, reckon
+from voltaun.core.rig import Rig, RigFaults
+from voltaun.core.unexplained import draws
+from voltaun.database import readings, rigs
+from voltaun.database.connection import transaction
+from voltaun.pages import frame
+from voltaun.pages.log.views import pages
+
+DAYS = 3660
+"""How far back it looks: ten years, all that most logs hold."""
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """A figure that the rig could take: its name in the form, what it sets, from and to."""
+
+    name: str
+    words: str
+    standing: float
+    proposed: float
+
+
+@pages.get("/log/taught")
+def taught():
+    """The page."""
+    rig, sun = frame.rig(), frame.sun()
+    logged = [each.reading for each in readings.everything(frame.db(), g.kept.id) if each.reading.at <= g.now]
+    account = reckon(rig, logged, sun)
+    by_day = logged_days.by_day(rig, account.intervals, sun)
+    days, clear = habits.whole_days(by_day.values()), clear_sky_of(by_day, sun, rig.zone)
+    energy = effective_energy(rig)
+    look = frame.look()
+    above = look.outlook.above_floor_wh if look.outlook else None
+    return render_template(
+        "log/taught.html", learned=account.learned, recent=habits.recent_use(days), weekdays=habits.weekdays(days),
+        yields=habits.yields(days, clear), skies=habits.sky_habits(days, clear, rig.place.latitude < 0),
+        draws=draws(account.intervals, energy.wh), energy=energy, proposals=proposals(rig, account),
+        moment=momentary(rig, above) if above else None, outlook=look.outlook, days=len(days))
+
+
+def proposals(rig: Rig, account: Account) -> list[Proposal]:
+    """What the log would set in the rig, where that is clearly other than what stands there."""
+    found, learned = [], account.learned
+    held = learned.effective_energy_wh
+    standing = effective_energy(rig)
+    if held and standing.basis != "tested" and not held.low <= standing.wh <= held.high:
+        found.append(Proposal("energy", "The bank from full to empty", standing.wh, round(held.estimate, -1)))
+    if learned.steady_draw_w:
+        found.append(Proposal("standby", "Standby, with the hidden draw counted in it", rig.bank.standby_w,
+                              round(rig.bank.standby_w + learned.steady_draw_w, 1)))
+    return found
+
+
+@pages.post("/log/taught")
+def apply():
+    """Put one of the proposals into the rig; it can be taken back."""
+    rig = frame.rig()
+    logged = [each.reading for each in readings.everything(frame.db(), g.kept.id) if each.reading.at <= g.now]
+    offered = {each.name: each for each in proposals(rig, reckon(rig, logged, frame.sun()))}
+    chosen = offered.get(request.form.get("apply", ""))
+    if chosen is None:
+        if request.form.get("apply") not in ("energy", "standby"):
+            abort(400)
+        flash("The log does not propose that any more; nothing was changed.")
+        return redirect(url_for("log.taught", rig_id=g.kept.id), 303)
+    figure = {"energy": "logged_energy_wh", "standby": "standby_w"}[chosen.name]
+    try:
+        made = replace(rig, bank=replace(rig.bank, **{figure: chosen.proposed}))
+    except RigFaults as faults:
+        flash(f"Nothing was changed: {faults}.")
+        return redirect(url_for("log.taught", rig_id=g.kept.id), 303)
+    with transaction(frame.db()) as db:
+        change = rigs.save(db, g.kept, made, g.now, found=[("bank", figure)], source="log")
+    flash(f"{chosen.words}: applied to the rig.", f"undo-rig-{change}")
+    return redirect(url_for("log.taught", rig_id=g.kept.id), 303)
