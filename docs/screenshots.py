@@ -12,7 +12,9 @@ from voltaun import clock
 FOLDER = Path(__file__).parent / "screenshots"
 WIDE, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
 VIEWS = (("today", "/1/today", WIDE, "day"), ("today-night", "/1/today", WIDE, "night"),
-         ("today-phone", "/1/today", PHONE, "day"), ("log", "/1/log", WIDE, "day"), ("rig", "/1/rig", WIDE, "day"),
+         ("today-phone", "/1/today", PHONE, "day"), ("log", "/1/log", WIDE, "day"),
+         ("taught", "/1/log/taught", WIDE, "day"),
+         ("month", "/1/log/month/2026/11", WIDE, "day"), ("rig", "/1/rig", WIDE, "day"),
          ("outlook", "/1/outlook", WIDE, "day"), ("additions", "/1/additions", WIDE, "day"),
          ("sums", "/1/sums", WIDE, "day"), ("bench", "/1/bench", WIDE, "day"),
          ("capacity-test", "/1/bench/runs/1", WIDE, "day"), ("meter-run-phone", "/1/bench/runs/12", PHONE, "day"),

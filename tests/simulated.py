@@ -54,7 +54,7 @@ def log_of(rig: Rig, truth: Truth, rng, days: int, shares=None, start=START) -> 
     shape = 1 + 0.6 * np.sin(2 * np.pi * (np.arange(24) + rng.uniform(0, 24)) / 24)
     use = rated_energy(rig.bank) * rng.uniform(0.016, 0.022) * shape.mean()
     level, full_at, readings = 0.7, None, []
-    meters = dict.fromkeys(("solar_wh", "use_wh", "generator_wh"), 0.0)
+    meters = dict.fromkeys(("solar_wh", "use_wh", *(["generator_wh"] if rig.generators else [])), 0.0)
     daily, running = 1.0, False
     read_at = 0
     for n, sun_wh in enumerate(harvest):
@@ -66,7 +66,7 @@ def log_of(rig: Rig, truth: Truth, rng, days: int, shares=None, start=START) -> 
             daily = max(0.4, rng.normal(1, 0.15))
         load = use * shape[n % 24] * daily
         running = level < (0.45 if running else 0.25)
-        generator = rig.generators[0].charge_w if running else 0.0
+        generator = rig.generators[0].charge_w if running and rig.generators else 0.0
         direct = min(sun_wh + generator, load)
         into = min(sun_wh + generator - direct, (1 - level) * truth.energy_wh / truth.charge_efficiency)
         spilt = max(0.0, sun_wh + generator - direct - into)
@@ -76,6 +76,7 @@ def log_of(rig: Rig, truth: Truth, rng, days: int, shares=None, start=START) -> 
             full_at = start + timedelta(hours=n + 1)
         level = min(1.0, level)
         meters["solar_wh"] += sun_wh - spilt
-        meters["generator_wh"] += generator
+        if rig.generators:
+            meters["generator_wh"] += generator
         meters["use_wh"] += load
     return readings[:days]

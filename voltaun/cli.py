@@ -10,7 +10,6 @@ import click
 
 from voltaun import __version__, clock
 from voltaun.formats import FileFaults
-from voltaun.formats.samples_csv import looks_like_samples
 
 DEFAULT_PORT = 8140
 LOOPBACK = ("127.0.0.1", "localhost", "::1")
@@ -115,6 +114,7 @@ def _serve(path, host, port):
 @_json_flag
 def import_file(file, rig_name, differing, db, as_json):
     """Bring a log CSV, samples CSV, rig file or archive into the database; all of it, or nothing."""
+    from voltaun.formats.samples_csv import looks_like_samples
     with file.open("rb") as opened:
         start = opened.read(65_536)
     if start.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"{", b"["):

@@ -1,6 +1,5 @@
 """Asking something outside on this machine's loopback: with a limit on time and size, and nothing from elsewhere."""
 
-import http.client
 import time
 from urllib.parse import urlsplit
 
@@ -30,6 +29,7 @@ def address_fault(address: str) -> str | None:
 
 def ask(address: str, path: str, patience: float = PATIENCE) -> bytes:
     """The answer to a GET. Raises Silent, Slow, or ValueError for an address that is not asked."""
+    import http.client  # only once something is asked: the start of the server should not wait for it
     fault = address_fault(address)
     if fault:
         raise ValueError(fault)

@@ -10,11 +10,13 @@ from playwright.sync_api import sync_playwright
 from tests.support import NOW, serving
 from voltaun.database import connection
 from voltaun.demo.fill import fill
+from voltaun.standins import monitor as standin
 
 AXE = Path(__file__).parent / "vendor" / "axe.min.js"
 PAGES = ("/1/today", "/1/log", "/1/bench", "/1/rig", "/1/outlook", "/1/additions", "/1/sums", "/start",
          "/2/rig", "/2/bench", "/1/bench/runs/1", "/1/bench/runs/1?edit=1", "/1/bench/new?instrument=meter",
-         "/1/bench/new?instrument=label")
+         "/1/bench/new?instrument=label", "/1/log/taught", "/1/log/compare", "/1/log/month/2026/11", "/1/log/year/2026",
+         "/1/log/grid", "/1/log/monitor", "/2/log?day=2026-10-20")
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
          "--disable-sync", "--no-first-run"]
 
@@ -388,6 +390,60 @@ class FirstRun(BrowserCase):
         page.get_by_text("Ridge hut").first.click()
         page.get_by_role("link", name="Honey house").click()
         self.shows("in hand if the sun stays away")
+
+
+class LogParts(BrowserCase):
+    def test_days_are_typed_in_with_the_keyboard_alone(self):
+        page = self.go("/2/log/grid")
+        page.get_by_label("Level, row 1").focus()
+        for words, key in (("81", "ArrowDown"), ("79", "ArrowDown"), ("120", "ArrowUp")):
+            page.keyboard.type(words)
+            page.keyboard.press(key)
+        page.keyboard.press("Shift+Tab")
+        page.get_by_role("button", name="Keep these readings").focus()
+        page.keyboard.press("Enter")
+        self.shows("expected a percent between 0 and 100")
+        page.get_by_label("Level, row 3").fill("77")
+        page.get_by_role("button", name="Keep these readings").click()
+        self.shows("3 readings kept.")
+
+    def test_dragging_marks_stretches_to_compare(self):
+        page = self.go("/1/log")
+        days = page.locator(".strip-wide a.day, svg.strip a.day")
+        for first, last in ((3, 12), (20, 33)):
+            boxes = [days.nth(n).bounding_box() for n in (first, last)]
+            page.mouse.move(boxes[0]["x"] + 5, boxes[0]["y"] + 60)
+            page.mouse.down()
+            page.mouse.move(boxes[1]["x"] + 5, boxes[1]["y"] + 60, steps=4)
+            page.mouse.up()
+        page.get_by_role("link", name="set them beside one another").click()
+        page.wait_for_url("**/log/compare?a_first=**")
+        self.shows("Share of a clear sky")
+
+    def test_a_samples_file_comes_in_with_its_progress_shown(self):
+        end = int(NOW.timestamp())
+        text = standin.text(end - 2 * 86_400, end).encode()
+        page = self.go("/2/log/monitor")
+        page.set_input_files("#file", {"name": "s.csv", "mimeType": "text/csv", "buffer": text})
+        page.get_by_role("button", name="Bring them in").click()
+        self.shows("2880 samples came in")
+        page.get_by_role("link", name="To the samples").click()
+        page.get_by_role("link", name="Tue 24 Nov").click()
+        self.shows("1440 samples")
+
+    def test_the_log_proposes_and_it_is_taken_back(self):
+        page = self.go("/1/log/taught")
+        page.get_by_role("button", name="Apply to the rig").first.click()
+        self.shows("applied to the rig")
+        page.get_by_role("button", name="Take it back").click()
+        self.shows("Taken back.")
+
+    def test_a_sheet_prints_on_paper(self):
+        page = self.go("/1/log/month/2026/11")
+        page.emulate_media(media="print")
+        self.assertFalse(page.locator(".rail").is_visible())
+        self.assertTrue(page.locator("table.sheet").is_visible())
+        self.assertLess(len(page.pdf(format="A4")), 2_000_000)
 
 
 class Looks(BrowserCase):

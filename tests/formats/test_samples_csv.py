@@ -43,8 +43,8 @@ class SamplesFile(unittest.TestCase):
     def test_faults_name_line_column_found_and_expected(self):
         for text, words in (
                 ("at,watts\n2026-11-01T10:00Z,5\n2026-11-01T10:01Z,many\n", "line 3, column watts: found 'many'"),
-                ("at,soc_percent\n2026-11-01T10:00Z,140\n", "line 2, column soc_percent: found '140', expected a number "
-                 "from 0 to 100"),
+                ("at,soc_percent\n2026-11-01T10:00Z,140\n", "line 2, column soc_percent: found '140', expected a "
+                 "number from 0 to 100"),
                 ("at,watts\nyesterday,5\n", "line 2, column at: found 'yesterday'"),
                 ("at,watts\n2026-11-01T10:00Z,5,6,7\n", "expected rows of 2 columns"),
                 ("watts\n5\n", "a column `at`"), ("at,colour\n2026-11-01T10:00Z,red\n", "at least one of"),

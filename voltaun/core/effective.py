@@ -40,6 +40,7 @@ LONGEST_HOURS = 7 * 24.0
 
 _BLOCK = 64
 
+ROUNDS = 4
 FAR = 3.5
 """An interval this many standard deviations off the line is left out."""
 
@@ -74,10 +75,10 @@ def held(rig: Rig, made: list[Interval], energy_wh: float) -> Held | None:
     if sum(interval.hours for interval in used) < LEAST_DAYS * 24:
         return None
     rows, energy, scale = _Rows(rig, used), energy_wh, 1.0
-    for _ in range(6):
+    for _ in range(ROUNDS):
         legs = int((np.abs(rows.moved) >= LEG_POINTS).sum())
         known_within = None if legs >= LEAST_LEGS else 0.1 * energy_wh  # a level that hardly moves tells no energy
-        (energy, draw), errors, misfit = rows.fit(energy, scale, known_within)
+        (energy, draw), errors, misfit = rows.fit(energy, scale, known_within, turns=2)
         scale *= max(0.5, misfit)
         fits = rows.fitting(energy, draw)
         if fits.all():
@@ -88,7 +89,9 @@ def held(rig: Rig, made: list[Interval], energy_wh: float) -> Held | None:
     if days < LEAST_DAYS:
         return None
     count = len(rows.used)
-    held_wh = None if known_within else _estimate(energy, errors[0], legs)
+    # A level that moves without the energy that was read tells nothing of the bank.
+    related = energy - 3 * errors[0] > 0 and 0.5 < energy / energy_wh < 2
+    held_wh = None if known_within or not related else _estimate(energy, errors[0], legs)
     return Held(held_wh, _estimate(draw, errors[1], count), legs, days)
 
 
@@ -124,7 +127,7 @@ class _Rows:
         off -= np.median(off)
         return np.abs(off) <= FAR * max(1e-9, float(np.median(np.abs(off))) / 0.6745)
 
-    def fit(self, energy, scale, known_within=None):
+    def fit(self, energy, scale, known_within=None, turns=4):
         """(Energy, draw), their standard errors, and the mean square of what is left over.
 
         energy  where to start, Wh; scale  by how much the errors' variances are larger than taken
@@ -132,11 +135,14 @@ class _Rows:
         """
         known, belief = energy, 0.0 if known_within is None else known_within ** -2.0
         by_rounding = 0.0
-        for _ in range(4):
+        for _ in range(turns):
             white, back = self._whitened(energy, scale)
             x = white[:, :2]
             # The rounding of the level makes its moves look larger than they were; that part is taken out.
-            inverse = np.linalg.inv(x.T @ x + np.diag([belief - by_rounding, 0.0]))
+            normal = x.T @ x + np.diag([belief, 0.0])
+            # (never so much of it that noise alone would pass for a bank)
+            normal[0, 0] -= min(by_rounding, 0.3 * (normal[0, 0] - normal[0, 1] ** 2 / normal[1, 1]))
+            inverse = np.linalg.inv(normal)
             fit = inverse @ (x.T @ white[:, 2] + np.array([belief * known, 0.0]))
             left = white[:, 2] - x @ fit
             energy, by_rounding = float(fit[0]), scale * SOC_ROUNDING ** 2 * back(left)

@@ -147,10 +147,11 @@ def _leg(group: list[Interval], hours: float) -> Leg:
         values = list(values)
         return None if None in values else sum(values)
     trusted = not any(mark in ("reset", "doubtful") for interval in group for mark in interval.marks)
-    return Leg(hours, total(i.use_wh for i in group) if trusted else None,
+    use_read = all(i.use_basis == READ for i in group)  # a doubtful sun leaves a use that was read as it is
+    return Leg(hours, total(i.use_wh for i in group) if trusted or use_read else None,
                total(i.harvest["solar"] for i in group) if trusted else None,
                total(i.clear_sky_wh for i in group), any(i.capped for i in group),
-               all(i.use_basis == READ for i in group))
+               use_read)
 
 
 def _use(legs: list[Leg]) -> UseLearned | None:

@@ -19,9 +19,12 @@ def is_ours(connection: sqlite3.Connection) -> bool:
 
 def faults(connection: sqlite3.Connection) -> list[str]:
     """Everything that does not hold, in words; empty when all is well."""
-    found = [f"file: {row[0]}" for row in connection.execute("PRAGMA integrity_check(20)") if row[0] != "ok"]
-    found += [f"table {row[0]}: row {row[1]} points to a row of {row[2]} that is not there"
-              for row in connection.execute("PRAGMA foreign_key_check")]
+    try:
+        found = [f"file: {row[0]}" for row in connection.execute("PRAGMA integrity_check(20)") if row[0] != "ok"]
+        found += [f"table {row[0]}: row {row[1]} points to a row of {row[2]} that is not there"
+                  for row in connection.execute("PRAGMA foreign_key_check")]
+    except sqlite3.DatabaseError as error:
+        return [f"file: {error}"]
     if found:
         return found  # what does not hold below would only be a consequence
     for rig_id, name in rigs.names(connection):

@@ -69,6 +69,7 @@ def transaction(connection: sqlite3.Connection) -> Iterator[sqlite3.Connection]:
     try:
         yield connection
     except BaseException:
-        connection.execute("ROLLBACK")
+        if connection.in_transaction:  # on a full disk SQLite has rolled back by itself
+            connection.execute("ROLLBACK")
         raise
     connection.execute("COMMIT")

@@ -1,5 +1,6 @@
 """The pages: one folder each, with its views, forms and templates, in one Flask application."""
 
+import sqlite3
 from datetime import timedelta
 from pathlib import Path
 
@@ -79,11 +80,23 @@ def _register_errors(app: Flask) -> None:
         app.register_error_handler(code, _error_page(code, title, words))
     # A number too large for the file to hold names nothing in it.
     app.register_error_handler(OverflowError, _error_page(404, *_NO_PAGE))
+    app.register_error_handler(sqlite3.OperationalError, _file_trouble)
     # Plain words: a request for a strange host never got as far as the addresses that a page needs.
     app.register_error_handler(400, lambda _error: ("That request was not understood. Go back and try again.", 400,
                                                     {"Content-Type": "text/plain; charset=utf-8"}))
     app.register_error_handler(CSRFError, _error_page(
         400, "This page had gone stale", "Nothing was written. Open the page again and repeat what you did."))
+
+
+def _file_trouble(error):
+    """A full disk, or a file that another program holds: said as such, and nothing half written."""
+    full = "full" in str(error)
+    if not full and "locked" not in str(error):
+        return _error_page(500, "Voltaun stumbled", f"Nothing was written: the file said “{error}”.")(error)
+    title, words = (("The disk is full", "Nothing was written and nothing kept is lost. Make room, then do it again.")
+                    if full else ("The file is busy", "Another program, or a long import, holds it. Nothing was "
+                                  "written; do it again in a moment."))
+    return _error_page(507 if full else 503, title, words)(error)
 
 
 def _error_page(code: int, title: str, words: str):

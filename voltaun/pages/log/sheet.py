@@ -1,5 +1,6 @@
 """The ruled table's rows: readings with their intervals, newest first, under their weeks, with sums."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -46,7 +47,7 @@ class Sheet:
     """Some weeks of the log, ready for the page."""
 
     def __init__(self, rig: Rig, kept: list[KeptReading], account: Account, days: dict[date, Day], first: date,
-                 last: date, marks: list[Mark], older: bool, newer: bool):
+                 last: date, older: bool, newer: bool, marks: Sequence[Mark] = ()):
         self.ids = {each.id for each in kept if local_day(each.reading.at, rig.zone) >= first}
         self.sources = [source for source in SOURCES
                         if rig.has(source) or any(getattr(each.reading, f"{source}_wh") for each in kept)]

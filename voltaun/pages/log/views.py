@@ -99,7 +99,7 @@ def _sheet(day: date | None) -> Sheet:
     older = readings.before(frame.db(), g.kept.id, first_instant, 1)
     newer = readings.first_from(frame.db(), g.kept.id, end)
     marks = monitors.marks(frame.db(), g.kept.id, first_instant, end)
-    return Sheet(rig, kept, account, days, first, last, marks, older=bool(older), newer=newer is not None)
+    return Sheet(rig, kept, account, days, first, last, bool(older), newer is not None, marks)
 
 
 @pages.post("/readings")

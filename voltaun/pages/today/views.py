@@ -29,7 +29,7 @@ def render(form: ReadingForm, status: int = 200):
     logged = logged_days.by_day(frame.rig(), look.account.intervals, frame.sun(), first)
     columns = strip.columns(first, look.today + timedelta(days=AHEAD), logged, look.outlook)
     return render_template("today/today.html", look=look, outlook=look.outlook, today=look.today, form=form,
-                           strips=_strips(look, columns), columns=columns, last=_last(look),
+                           strips=_strips(look, columns), columns=columns, last=_last(look), usual=_usual(look),
                            cautions=for_now(frame.rig(), look.outlook), apart=_apart(look)), status
 
 
@@ -51,6 +51,13 @@ def _strips(look, columns):
     fewer = [column for column in columns if -5 <= (column.day - look.today).days <= 6]
     return [strip.draw(size, shown, levels, look.outlook, floors, rig.zone, look.now, log)
             for size, shown in ((strip.WIDE, columns), (strip.NARROW, fewer))]
+
+
+def _usual(look) -> list[str]:
+    """Those of the further fields that were filled in in a third of the last readings: they move into the line."""
+    late = look.readings[-12:]
+    return [name for name in ("full_at", "volts", "temp_c")
+            if late and sum(getattr(reading, name) is not None for reading in late) * 3 >= len(late)]
 
 
 def _last(look):

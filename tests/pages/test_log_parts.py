@@ -1,0 +1,225 @@
+import io
+import re
+import threading
+import time
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from unittest import mock
+
+import numpy as np
+
+from tests.pages.test_pages import PagesCase
+from tests.simulated import Truth, log_of
+from tests.support import NOW, readings
+from voltaun.core.bank import rated_energy
+from voltaun.core.ledger import Reading
+from voltaun.core.rig import Generator
+from voltaun.database import monitors, rigs, samples
+from voltaun.database import readings as kept
+from voltaun.database.connection import transaction
+from voltaun.standins import monitor as standin
+
+
+class Taught(PagesCase):
+    def test_what_the_log_shows_is_applied_and_taken_back(self):
+        rng = np.random.default_rng(1)
+        truth = Truth(0.85 * rated_energy(self.rig.bank), 25.0, self.rig.bank.charge_efficiency)
+        with_set = replace(self.rig, generators=(Generator("Set", 900),))
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), with_set, NOW)
+        self.keep(*log_of(with_set, truth, rng, 90, start=NOW - timedelta(days=91)))
+        page = self.client.get("/1/log/taught").text
+        self.shows("more draws day and night", page)
+        answer = self.post("/1/log/taught", {"apply": "energy"}, follow_redirects=True).text
+        self.shows("applied to the rig", answer)
+        bank = rigs.get(self.db, 1).rig.bank
+        self.assertAlmostEqual(bank.logged_energy_wh, truth.energy_wh, delta=0.06 * truth.energy_wh)
+        self.shows("the log</a>", self.client.get("/1/rig").text)
+        self.post("/1/log/taught", {"apply": "standby"})
+        self.assertAlmostEqual(rigs.get(self.db, 1).rig.bank.standby_w, 27, delta=6)
+        again = self.post("/1/log/taught", {"apply": "standby"}, follow_redirects=True).text
+        self.shows("does not propose that any more", again)
+        change = re.findall(r"/rig/undo/(\d+)", self.post("/1/log/taught", {"apply": "energy"},
+                                                          follow_redirects=True).text)
+        self.assertEqual(change, [])
+        self.post("/1/rig/undo/3")
+        self.assertEqual(rigs.get(self.db, 1).rig.bank.standby_w, 2.0)
+        self.assertEqual(self.post("/1/log/taught", {"apply": "moon"}).status_code, 400)
+
+    def test_little_and_nothing(self):
+        self.shows("does not teach anything yet", self.client.get("/1/log/taught").text)
+        self.keep(*readings({"soc": 0.5}, {"soc": 0.6, "solar_wh": 3000}))
+        self.shows("not told yet", self.client.get("/1/log/taught").text)
+
+
+class Sheets(PagesCase):
+    def setUp(self):
+        super().setUp()
+        self.keep(*readings(*({"soc": 0.5 + n % 5 / 100, "solar_wh": 2400.0, "use_wh": 2000.0} for n in range(40)),
+                            start=NOW - timedelta(days=40)))
+
+    def test_two_stretches(self):
+        self.shows("No clear difference", self.client.get("/1/log/compare").text)
+        asked = self.client.get("/1/log/compare?a_first=2026-11-10&a_last=2026-11-01&b_first=soon").text
+        self.shows("expected a day such as 2026-11-25", asked)
+        self.shows("value=\"2026-11-10\"", asked)
+        self.shows("expected the earlier day first",
+                   self.client.get("/1/log/compare?a_first=2026-11-10&a_last=2026-11-01").text)
+
+    def test_month_and_year(self):
+        month = self.client.get("/1/log/month/2026/11").text
+        self.shows("November 2026: ", month)
+        self.shows("2.40 kWh", month)
+        year = self.client.get("/1/log/year/2026").text
+        self.shows('href="/1/log/month/2026/11"', year)
+        for path in ("month/2026/13", "month/9/1", "year/9999"):
+            self.assertEqual(self.client.get(f"/1/log/{path}").status_code, 404)
+        self.shows("nothing is in the log", self.client.get("/1/log/month/2020/2").text)
+
+
+class Grid(PagesCase):
+    def rows(self, *rows):
+        return self.post("/1/log/grid", {f"r{n}-{name}": value for n, row in enumerate(rows)
+                                         for name, value in row.items()})
+
+    def test_rows_with_a_figure_are_kept_together_or_not_at_all(self):
+        self.shows('name="r6-at"', self.client.get("/1/log/grid").text)
+        day = [{"at": f"2026-11-{n}T19:30"} for n in range(18, 23)]
+        self.assertEqual(self.rows(day[0] | {"soc": "74%", "solar_wh": "2.1 kWh"}, day[1],
+                                   day[2] | {"soc": "71", "note": "wet"}).status_code, 303)
+        self.assertEqual([(each.soc, each.solar_wh, each.note) for each in self.log()],
+                         [(0.74, 2100, ""), (0.71, None, "wet")])
+        bad = self.rows(day[3] | {"soc": "70"}, day[4] | {"soc": "170"}, {"at": "2031-01-01T10:00", "soc": "5"})
+        self.assertEqual(bad.status_code, 422)
+        self.shows('value="170"', bad.text)
+        self.shows("still to come", bad.text)
+        taken = self.rows(day[3] | {"soc": "70"}, day[0] | {"soc": "60"})
+        self.assertEqual(taken.status_code, 409)
+        self.shows("is kept already", taken.text)
+        self.assertEqual(len(self.log()), 2)
+        self.shows("at least one row", self.rows(day[3], day[4]).text)
+
+
+class Marks(PagesCase):
+    def test_an_answer_is_kept_and_taken_back_and_stands_in_the_history(self):
+        start = NOW - timedelta(days=3)
+        self.keep(Reading(start, soc=0.3), Reading(start + timedelta(days=1), soc=1.0, solar_wh=100, use_wh=900))
+        page = self.client.get("/1/log?edit=2").text
+        self.shows("Did the monitor set itself?", page)
+        answer = self.post("/1/readings/2/answer", {"answer": "reset", "version": 1}, follow_redirects=True).text
+        self.shows("the jump is not booked", answer)
+        self.assertEqual(self.log()[1].answer, "reset")
+        self.shows("nothing → reset", self.client.get("/1/log?edit=2").text)
+        edited = self.post("/1/readings/2", {"version": 2, "at": self.log()[1].at.isoformat()[:16], "soc": "99"})
+        self.assertEqual((edited.status_code, self.log()[1].answer), (303, "reset"))
+        stale = self.post("/1/readings/2/answer", {"answer": "right", "version": 1}, follow_redirects=True).text
+        self.shows("changed meanwhile", stale)
+        self.assertEqual(self.post("/1/readings/2/answer", {"answer": "maybe", "version": 3}).status_code, 400)
+        self.assertEqual(self.post("/1/readings/77/answer", {"answer": "", "version": 1}).status_code, 404)
+
+    def test_a_monitors_trouble_stands_between_the_readings(self):
+        self.keep(Reading(NOW - timedelta(days=2), soc=0.5), Reading(NOW - timedelta(hours=1), soc=0.6))
+        with transaction(self.db):
+            monitors.keep(self.db, 1, "http://127.0.0.1:9", 5)
+            monitors.asked(self.db, 1, NOW - timedelta(days=1), "lying", "It showed 4 % right after 97 %.")
+        self.shows("4 % right after 97 %", self.client.get("/1/log").text)
+
+
+class Dense(PagesCase):
+    def bring(self, text, **form):
+        return self.post("/1/log/samples", {"file": (io.BytesIO(text.encode()), "s.csv")} | form,
+                         content_type="multipart/form-data")
+
+    def ended(self, answer):
+        path = answer.headers["Location"]
+        until = time.monotonic() + 20
+        while "under way" in (page := self.client.get(path).text) or "Bringing samples in." in page:
+            self.assertLess(time.monotonic(), until)
+            time.sleep(0.05)
+        return page
+
+    def text(self):
+        end = int(NOW.timestamp())
+        return standin.text(end - 2 * 86_400, end)
+
+    def test_a_file_comes_in_with_its_mapping_kept(self):
+        renamed = self.text().replace("soc_percent", "SOC", 1)
+        page = self.ended(self.bring(renamed, **{"map-soc_percent": "SOC"}))
+        self.shows("2880 samples came in", page)
+        self.shows('value="SOC"', self.client.get("/1/log/monitor").text)
+        self.assertGreater(len(self.log()), 2)
+        self.shows("1440 samples", self.client.get("/1/log/monitor?day=2026-11-24").text)
+        self.shows("Samples from", self.client.get("/1/log/monitor?month=2026-11-01").text)
+        self.shows("Nothing was sampled then", self.client.get("/1/log/monitor?month=2020-01-01").text)
+        self.shows("Its samples", self.client.get("/1/log?edit=1").text)
+
+    def test_faults_and_a_stop_leave_nothing(self):
+        self.shows("line 2, column watts", self.ended(self.bring("at,watts\n2026-11-01T10:00Z,lots\n")))
+        go, seen = threading.Event(), threading.Event()
+
+        def slowly(*arguments, bring=samples.bring):
+            seen.set()
+            go.wait(10)
+            return bring(*arguments)
+        with mock.patch("voltaun.database.samples.bring", slowly):
+            answer = self.bring(self.text())
+            self.assertTrue(seen.wait(10))
+            self.post(answer.headers["Location"] + "/cancel")
+            go.set()
+            self.shows("Nothing of the file was kept", self.ended(answer))
+        self.assertIsNone(samples.span(self.db, 1))
+        self.assertEqual(self.client.get("/1/log/samples/999").status_code, 404)
+        self.assertEqual(self.post("/1/log/samples", {}).status_code, 422)
+
+    def test_the_monitors_figures_are_checked(self):
+        bad = self.post("/1/log/monitor", {"address": "http://example.org", "every": "often", "hours": "7 25"})
+        self.assertEqual(bad.status_code, 422)
+        for words in ("Voltaun asks nobody else", "expected minutes from 1", "expected hours of the day"):
+            self.shows(words, bad.text)
+        told = self.post("/1/log/monitor", {"address": "http://127.0.0.1:9", "every": "0", "hours": "19, 7",
+                                               "now": "y"}, follow_redirects=True).text
+        self.shows("The monitor is silent", told)
+        self.assertEqual(monitors.setting(self.db, 1, "reading_hours", None), [7, 19])
+        self.post("/1/log/monitor", {"forget": "yes"})
+        self.assertIsNone(monitors.get(self.db, 1))
+
+    def test_readings_are_made_of_all_samples(self):
+        with transaction(self.db):
+            from tests.core.test_samples import minutes
+            start = int(datetime(2026, 10, 1, tzinfo=UTC).timestamp())
+            samples.bring(self.db, 1, [minutes(3000, start=start, watts=40.0, soc=0.5)])
+        self.shows("readings made", self.post("/1/log/monitor/readings", follow_redirects=True).text)
+        self.assertTrue(all(each.at_bank for each in self.log()))
+
+    def test_a_full_disk_is_said(self):
+        pages = self.db.execute("PRAGMA page_count").fetchone()[0]
+        mark = self.mark()
+
+        def small(path, connect=kept.sqlite3.connect, **options):
+            db = connect(path, **options)
+            db.execute(f"PRAGMA max_page_count = {pages}")
+            return db
+        note = {"soc": "50", "note": "x" * 1900}
+        with mock.patch("sqlite3.connect", small):
+            answers = [self.client.post("/1/readings", data={"csrf_token": mark, "at": f"2026-11-{n:02d}T10:00"} | note)
+                       for n in range(1, 20)]
+        self.assertEqual(answers[-1].status_code, 507)
+        self.shows("The disk is full", answers[-1].text)
+        self.assertEqual(len(self.log()), sum(answer.status_code == 303 for answer in answers))
+
+
+class Identity(PagesCase):
+    def test_removing_and_bringing_back_is_the_identity(self):
+        self.keep(*readings(*({"soc": 0.5 + n / 100, "solar_wh": 900.0} for n in range(9)),
+                            start=NOW - timedelta(days=9)))
+        before, exported = self.log(), self.client.get("/1/log.csv").data
+        for each in kept.everything(self.db, 1)[::2]:
+            with transaction(self.db):
+                change = kept.remove(self.db, 1, each.id, each.version, NOW)
+                kept.undo(self.db, 1, change, NOW)
+        self.assertEqual(self.log(), before)
+        self.assertEqual(self.client.get("/1/log.csv").data, exported)
+        with transaction(self.db):
+            first = kept.everything(self.db, 1)[0]
+            kept.edit(self.db, 1, first.id, first.version, replace(first.reading, answer="right", at_bank=True), NOW)
+        self.shows("right,1", self.client.get("/1/log.csv").text)
