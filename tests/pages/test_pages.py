@@ -274,6 +274,7 @@ class Log(PagesCase):
         self.shows("too large", answer.text)
 
     def test_exports(self):
+        self.assertEqual(self.client.get("/1/archive.json").get_json()["rigs"][0]["rig"]["name"], self.rig.name)
         log = self.client.get("/1/log.csv")
         self.assertIn("attachment", log.headers["Content-Disposition"])
         self.assertEqual(len(log.text.splitlines()), 4)

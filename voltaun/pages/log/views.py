@@ -264,6 +264,16 @@ def export_rig():
     return _download(write_rig(frame.rig()), "application/json", "rig.json")
 
 
+@pages.get("/archive.json")
+def export_archive():
+    """Everything of this rig as an archive."""
+    from voltaun.database import archive
+    from voltaun.formats.archive import write_archive
+    text = write_archive(archive.schema(), [archive.rig_archive(frame.db(), g.kept.id)],
+                         archive.settings_archive(frame.db()))
+    return _download(text, "application/json", "archive.json")
+
+
 def _download(text, kind, ending):
     name = "".join(letter if letter.isascii() and letter.isalnum() else "-" for letter in frame.rig().name.lower())
     return Response(text, content_type=f"{kind}; charset=utf-8",
