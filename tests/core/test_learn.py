@@ -4,8 +4,8 @@ import numpy as np
 from scipy import stats
 
 from tests.support import NOW, readings, rig, sun_of
-from voltaun.core.habits import STARTUP_SHARES
-from voltaun.core.learn import STARTUP_SKIES, reckon
+from voltaun.core.learn import reckon
+from voltaun.core.sky import STARTUP_SHARES, STARTUP_SKIES
 from voltaun.core.spread import right_censored
 from voltaun.demo import honey_house
 

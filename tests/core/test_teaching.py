@@ -13,6 +13,7 @@ from voltaun.core.days import Day, by_day, clear_sky_of
 from voltaun.core.learn import reckon
 from voltaun.core.ledger import Reading, intervals
 from voltaun.core.rig import Load
+from voltaun.core.sky import STARTUP_SHARES, SkyDay
 from voltaun.core.stretches import difference, share_difference, stretch
 from voltaun.core.unexplained import draws
 
@@ -45,29 +46,27 @@ class Habits(unittest.TestCase):
         self.assertIsNone(habits.recent_use(days_of([4000] * 9)))
 
     def test_yield_by_word_counts_capped_days_as_at_least(self):
-        days = [Day(date(2026, 1, 1) + timedelta(days=n), 24.0, sky="clear", capped=n % 2 == 0,
-                    harvest={"solar": 3000.0 if n % 2 == 0 else 7500.0}) for n in range(40)]
-        clear = {day.day: 10_000.0 for day in days}
-        found = habits.yields(days, clear)
+        found = habits.yields([SkyDay(date(2026, 1, 1) + timedelta(days=n), 0.3 if n % 2 == 0 else 0.75, n % 2 == 0,
+                                      "clear") for n in range(40)])
         self.assertAlmostEqual(found["clear"].middle, 0.75, delta=0.02)
         self.assertEqual((found["clear"].days, found["clear"].capped_days), (40, 20))
-        self.assertEqual(found["storm"].middle, habits.STARTUP_SHARES["storm"])
+        self.assertAlmostEqual(found["storm"].middle, STARTUP_SHARES["storm"], delta=0.01)
 
     def test_sky_habits_by_season_on_both_sides_of_the_equator(self):
         words = ["clear", "clear", "overcast"] * 10
-        days = [Day(date(2026, 1, 1) + timedelta(days=n), 24.0, sky=word) for n, word in enumerate(words)]
-        south, north = habits.sky_habits(days, {}, True), habits.sky_habits(days, {}, False)
+        days = [SkyDay(date(2026, 1, 1) + timedelta(days=n), 0.5, False, word) for n, word in enumerate(words)]
+        south, north = habits.sky_habits(days, True), habits.sky_habits(days, False)
         self.assertEqual((list(south), list(north)), (["summer"], ["winter"]))
         self.assertAlmostEqual(south["summer"].often["clear"], 2 / 3)
         self.assertAlmostEqual(south["summer"].follows["overcast"]["clear"], 1)
         self.assertAlmostEqual(sum(south["summer"].follows["clear"].values()), 1)
 
     def test_a_day_without_a_word_is_named_by_its_share(self):
-        day = Day(date(2026, 1, 1), 24.0, harvest={"solar": 700.0})
-        self.assertEqual(habits.sky_word(day, 1000), "clear")
-        self.assertEqual(habits.sky_word(day, 10_000), "storm")
-        self.assertIsNone(habits.sky_word(replace(day, capped=True), 1000))
-        self.assertIsNone(habits.sky_word(day, 0))
+        day = SkyDay(date(2026, 1, 1), 0.7, False, None)
+        self.assertEqual(habits.sky_word(day), "clear")
+        self.assertEqual(habits.sky_word(replace(day, share=0.05)), "storm")
+        self.assertIsNone(habits.sky_word(replace(day, capped=True)))
+        self.assertEqual(habits.sky_word(replace(day, capped=True, word="mixed")), "mixed")
 
     def test_the_display_swings_and_says_by_how_much(self):
         of = rig(loads=(Load("Freezer", 700, "ac", 90), Load("Pump", 300, "ac", 750), Load("Fence", 100, "dc", 5)))

@@ -112,14 +112,15 @@ def hourly_shape(rig: Rig) -> np.ndarray:
     """
     shape = np.zeros(24)
     for load in rig.loads:
-        shape += load_dc_wh(rig, load) * _pattern_shape(load.pattern)
+        shape += load_dc_wh(rig, load) * hours_shape(load.pattern)
     if rig.inverter and any(load.side == "ac" for load in rig.loads):
         shape += idle_energy(rig.inverter, 24) / 24
     total = shape.sum()
     return shape / total if total > 0 else np.full(24, 1 / 24)
 
 
-def _pattern_shape(pattern) -> np.ndarray:
+def hours_shape(pattern) -> np.ndarray:
+    """Share of a load's day in each local clock hour, 24 numbers that sum to 1, from its pattern."""
     if pattern == "always":
         return np.full(24, 1 / 24)
     start, end = pattern[1], pattern[2]
@@ -145,7 +146,7 @@ def largest_set_running(rig: Rig) -> float | None:
     timed = np.zeros(24)
     for load in loads:
         if load.pattern != "always" and load.pattern[0] == "hours":
-            timed += load.running_w * (_pattern_shape(load.pattern) > 0)
+            timed += load.running_w * (hours_shape(load.pattern) > 0)
     movable = max((load.running_w for load in loads
                    if load.pattern != "always" and load.pattern[0] == "window"), default=0.0)
     return float(steady + timed.max() + movable)

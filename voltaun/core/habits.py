@@ -1,6 +1,6 @@
 """Habits that a log shows: recent use against the long run, weekdays, the yield under each sky, skies by season."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -8,13 +8,7 @@ import numpy as np
 
 from voltaun.core.days import Day
 from voltaun.core.rig import SKIES
-from voltaun.core.spread import right_censored
-
-STARTUP_SHARES = {"clear": 0.75, "mixed": 0.50, "overcast": 0.20, "storm": 0.05}
-"""Share of clear-sky energy by sky word, until the log knows better."""
-
-STARTUP_WORD_DAYS = 3.0
-"""How many logged days of a word its start-up share weighs as much as."""
+from voltaun.core.sky import SkyDay, word_shares
 
 _BOUNDS = (("clear", 0.64), ("mixed", 0.36), ("overcast", 0.12), ("storm", 0.0))
 """A day without a word is named by the share of clear sky that it brought, at least so much."""
@@ -95,29 +89,23 @@ def weekdays(days: list[Day]) -> dict[int, float] | None:
     return dict(enumerate((np.bincount(of, wh, 7) / counts).tolist()))
 
 
-def sky_word(day: Day, clear_wh: float) -> str | None:
+def sky_word(day: SkyDay) -> str | None:
     """The day's word as it was noted, else by the share of clear sky it brought; None where that tells nothing."""
-    if day.sky:
-        return day.sky
-    if day.capped or "solar" in day.unknown or clear_wh <= 0:
-        return None
-    share = day.harvest["solar"] / clear_wh
-    return next(word for word, least in _BOUNDS if share >= least or word == "storm")
+    if day.word or day.capped:
+        return day.word
+    return next(word for word, least in _BOUNDS if day.share >= least or word == "storm")
 
 
-def yields(days: list[Day], clear: dict[date, float]) -> dict[str, SkyYield]:
+def yields(days: Sequence[SkyDay]) -> dict[str, SkyYield]:
     """Share of clear sky under each word that was noted, capped days as "at least".
 
-    clear  clear-sky harvest of each day, Wh. Where a word has few days its start-up share weighs in.
+    Where a word has few days its start-up share weighs in.
     """
     found = {}
-    for word in SKIES:
-        noted = [day for day in days if day.sky == word and "solar" not in day.unknown and clear.get(day.day, 0) > 0]
-        shares = np.array([day.harvest["solar"] / clear[day.day] for day in noted] + [STARTUP_SHARES[word]])
-        capped = np.array([day.capped for day in noted] + [False])
-        points, weights = right_censored(shares, capped, np.array([1.0] * len(noted) + [STARTUP_WORD_DAYS]))
-        low, middle, high = np.interp((0.1, 0.5, 0.9), np.cumsum(weights) - weights / 2, points)
-        found[word] = SkyYield(float(middle), float(low), float(high), len(noted), int(capped.sum()))
+    for word, shares in word_shares(days).items():
+        noted = [day for day in days if day.word == word]
+        low, middle, high = np.interp((0.1, 0.5, 0.9), (np.arange(len(shares)) + 0.5) / len(shares), shares)
+        found[word] = SkyYield(float(middle), float(low), float(high), len(noted), sum(day.capped for day in noted))
     return found
 
 
@@ -127,9 +115,9 @@ def season(day: date, south: bool) -> str:
     return ("winter", "spring", "summer", "autumn")[(quarter + 2 * south) % 4]
 
 
-def sky_habits(days: list[Day], clear: dict[date, float], south: bool) -> dict[str, SkyHabit]:
+def sky_habits(days: Sequence[SkyDay], south: bool) -> dict[str, SkyHabit]:
     """By season: how often each sky word came and which followed which, a share each."""
-    words = {day.day: word for day in days if (word := sky_word(day, clear.get(day.day, 0.0)))}
+    words = {day.day: word for day in days if (word := sky_word(day))}
     found = {}
     for name in dict.fromkeys(season(day, south) for day in words):
         here = {day: word for day, word in words.items() if season(day, south) == name}

@@ -7,20 +7,11 @@ import numpy as np
 
 from voltaun.core.bank import effective_energy
 from voltaun.core.effective import Estimate, Held, held
-from voltaun.core.habits import STARTUP_SHARES
 from voltaun.core.ledger import READ, Interval, Reading, intervals
 from voltaun.core.rig import Rig
+from voltaun.core.sky import STARTUP_DAYS, STARTUP_SHARES, STARTUP_SKIES
 from voltaun.core.spread import right_censored
 from voltaun.core.sun import RigSun
-
-STARTUP_SKIES = {"clear": 0.40, "mixed": 0.35, "overcast": 0.20, "storm": 0.05}
-"""How often each sky is taken to come, until the log knows better."""
-
-STARTUP_DAYS = 5.0
-"""How many logged days the start-up shares weigh as much as."""
-
-STARTUP_PERSISTENCE = 0.3
-"""How much a day's sky is like the day before's, until the log knows better (rank correlation)."""
 
 MIN_LEG_HOURS, MAX_LEG_HOURS = 18.0, 7 * 24.0
 """A leg is a run of intervals of about a day; longer gaps say nothing of a day's spread."""
@@ -64,8 +55,6 @@ class ShareLearned:
     weights: np.ndarray
     days: int
     capped_days: int
-    persistence: float = 0.3        # correlation of a day's rank with the next day's
-    last: tuple[float, bool] | None = None  # the latest share, and whether it was only a lower bound
 
     @property
     def mean(self) -> float:
@@ -126,7 +115,7 @@ def reckon(rig: Rig, readings: Iterable[Reading], sun: RigSun | None) -> Account
 def learn(rig: Rig, made: list[Interval]) -> Learned:
     """What a rig's intervals teach."""
     legs = day_legs(made)
-    return Learned(_use(legs), _share(legs), held(rig, made, effective_energy(rig).wh))
+    return Learned(use_of(legs), _share(legs), held(rig, made, effective_energy(rig).wh))
 
 
 def day_legs(made: list[Interval]) -> list[Leg]:
@@ -154,7 +143,8 @@ def _leg(group: list[Interval], hours: float) -> Leg:
                use_read)
 
 
-def _use(legs: list[Leg]) -> UseLearned | None:
+def use_of(legs: list[Leg]) -> UseLearned | None:
+    """Use a day from legs; None when none of them tells it."""
     known = [leg for leg in legs if leg.use_wh is not None]
     if not known:
         return None
@@ -173,19 +163,7 @@ def _share(legs: list[Leg]) -> ShareLearned:
     censored = np.concatenate((capped, np.zeros(len(STARTUP_SHARES), dtype=bool)))
     counts = np.concatenate((np.ones(len(shares)), STARTUP_DAYS * np.array(list(STARTUP_SKIES.values()))))
     points, weights = right_censored(values, censored, counts)
-    last = (float(shares[-1]), bool(capped[-1])) if len(known) else None
-    return ShareLearned(points, weights, len(known), int(capped.sum()), _persistence(shares), last)
-
-
-def _persistence(shares: np.ndarray) -> float:
-    """Rank correlation of one day's share with the next day's, drawn to 0.3 while there are few days."""
-    if len(shares) < 3:
-        return STARTUP_PERSISTENCE
-    ranks = shares.argsort().argsort().astype(float)
-    spread = ranks.std()
-    pairs = len(shares) - 1
-    seen = float(np.mean((ranks[1:] - ranks.mean()) * (ranks[:-1] - ranks.mean())) / spread ** 2)
-    return float(np.clip((pairs * seen + 10 * STARTUP_PERSISTENCE) / (pairs + 10), 0.0, 0.9))
+    return ShareLearned(points, weights, len(known), int(capped.sum()))
 
 
 def _with_spilt(interval: Interval, share: ShareLearned) -> Interval:

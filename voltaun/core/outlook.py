@@ -1,28 +1,34 @@
 """The outlook: the level of the bank over the next days in many futures.
 
-Futures differ in sky and use, drawn from the log's own days, and in the learned means themselves, because
-a short log does not know its own mean well.
+Futures differ in sky (see `sky`) and use, drawn from the log's own days, and in the learned means themselves,
+because a short log does not know its own mean well. Plans and a rule for the generator count where they are told.
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
 import numpy as np
 
 from voltaun.core.autonomy import Drain, dark_autonomy, dark_autonomy_range, drain, energy_now
 from voltaun.core.demand import hourly_shape
-from voltaun.core.futures import Futures, run
-from voltaun.core.habits import STARTUP_SHARES
+from voltaun.core.futures import Futures, Started, run
 from voltaun.core.instants import day_start, local_day
-from voltaun.core.learn import STARTUP_DAYS, Account, Learned
+from voltaun.core.learn import Account, Learned, day_legs, use_of
 from voltaun.core.ledger import Reading
+from voltaun.core.plans import GeneratorRule, Plan, planned_hours, planned_watts, use_changes
 from voltaun.core.rig import SKIES, Rig
+from voltaun.core.sky import HISTORY_DAYS, SkyModel, Word, draw_shares, learn_sky, sky_days, word_shares
 from voltaun.core.sun import RigSun
 
-LEARN_DAYS = 120
-"""How far back the outlook looks for habits of sky and use: a season, so that a forgotten winter does not
-weigh on a summer's week."""
+LEARN_DAYS = HISTORY_DAYS + 2
+"""How far back the outlook looks for what the sky does."""
+
+USE_DAYS = 120
+"""How far back it looks for habits of use: a season, so that a forgotten winter does not weigh on a summer's week."""
+
+TRUST = ((1.5, 0.8), (3.5, 0.65), (5.5, 0.5), (float("inf"), 0.4))
+"""How far a word given so many days ahead is trusted, until the log has seen some come true or not."""
 
 STALE_DAYS, LOST_DAYS = 2.0, 10.0
 """After so many days without a reading the outlook says so; after so many it no longer claims a level."""
@@ -34,10 +40,6 @@ LEVEL_GRAIN = 1e-5
 """A level this little below a floor is at it: rounding, not a lack."""
 
 QUANTILES = (0.10, 0.25, 0.50, 0.75, 0.90)
-
-_NORMAL = np.linspace(-5, 5, 1001)
-_NORMAL_CDF = np.array([0.5 * (1 + math.erf(z / math.sqrt(2))) for z in _NORMAL])
-
 
 class NoOutlook(Exception):
     """There is not enough to reckon from; the message says what is missing."""
@@ -63,6 +65,8 @@ class DayOutlook:
     solar_to_date_wh: Range
     spilt_wh: Range
     use_wh: Range
+    unserved_wh: Range
+    generator_wh: Range
     dawn_soc: Range
     dusk_soc: Range
     chance_below_everyday_floor: float
@@ -91,7 +95,13 @@ class Outlook:
     times: list[datetime]
     fan: np.ndarray  # (times, quantiles)
     learned: Learned
+    sky: SkyModel
     futures: int
+    unserved_wh: Range         # over all of these days
+    generator_hours: Range     # by plan and by rule
+    generator_litres: Range | None
+    plans: tuple[Plan, ...] = ()
+    rule: GeneratorRule | None = None
 
     @property
     def stale_days(self) -> float:
@@ -122,15 +132,63 @@ def recent_temperature(readings: list[Reading], as_of: datetime) -> float | None
     return sum(noted) / len(noted) if noted else None
 
 
+def recently(account: Account, as_of: datetime) -> Learned:
+    """What the account teaches, with the use of the last `USE_DAYS` only (all of it while they tell nothing)."""
+    late = [i for i in account.intervals if i.end > as_of - timedelta(days=USE_DAYS)]
+    return replace(account.learned, use=use_of(day_legs(late)) or account.learned.use)
+
+
+def usual_trust(lead_days: float) -> float:
+    """How far a sky word given so many days ahead is trusted, 0–1; see `TRUST`."""
+    return next(trust for most, trust in TRUST if lead_days <= most)
+
+
 def outlook(rig: Rig, readings: list[Reading], account: Account, sun: RigSun | None, as_of: datetime,
-            days: int = 10, futures: int = 2000, seed: int = 1,
-            skies: dict[date, str] | None = None) -> Outlook:
+            days: int = 10, futures: int = 2000, seed: int = 1, skies: dict[date, str] | None = None,
+            plans: tuple[Plan, ...] = (), rule: GeneratorRule | None = None, trust=usual_trust,
+            sky: SkyModel | None = None) -> Outlook:
     """Look `days` local days ahead of `as_of`, from the latest level known by then.
 
     readings, account  the learning window (see `learning_window`) and its reckoning
-    sun     the rig's clear-sky harvest; skies  words given for coming days
+    sun     the rig's clear-sky harvest; skies  words given for coming days; trust  of a word by days ahead
+    plans, rule  what is planned, and when the generator is started
+    sky     the model of the sky, where it was learned already
     Raises NoOutlook when there is no level to start from or no use known, ValueError for a sky it cannot take.
     """
+    ready = prepare(rig, readings, account, sun, as_of, days, futures, seed, skies, plans, rule, trust, sky)
+    made = run(rig, ready.energy, ready.soc, ready.harvest, ready.load, ready.grid.hours, ready.temp_c, ready.generator)
+    return _summary(rig, made, ready)
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """An outlook that only waits to be run: energies in Wh by step and future, shape (steps, futures)."""
+
+    as_of: datetime
+    start: datetime
+    soc: float
+    energy: float
+    temp_c: float | None
+    grid: "_Grid"
+    harvest: np.ndarray
+    load: np.ndarray
+    planned: np.ndarray  # of the harvest, what planned sources give, (steps,)
+    generator: Started | None
+    learned: Learned
+    sky: SkyModel
+    drain: Drain
+    plans: tuple[Plan, ...]
+    rule: GeneratorRule | None
+
+    def steps_after(self, day: date) -> int:
+        """The first step that lies after this local day."""
+        return int(np.searchsorted(self.grid.day_of_step, self.grid.days.index(day), side="right"))
+
+
+def prepare(rig: Rig, readings: list[Reading], account: Account, sun: RigSun | None, as_of: datetime, days: int,
+            futures: int, seed: int = 1, skies: dict[date, str] | None = None, plans: tuple[Plan, ...] = (),
+            rule: GeneratorRule | None = None, trust=usual_trust, sky: SkyModel | None = None) -> Prepared:
+    """Everything an outlook needs before it is run; see `outlook` for what is given and raised."""
     level = last_level(readings, account)
     if level is None:
         raise NoOutlook("There is no reading of the level yet.")
@@ -138,29 +196,64 @@ def outlook(rig: Rig, readings: list[Reading], account: Account, sun: RigSun | N
     if as_of - start > timedelta(days=LOST_DAYS):
         raise NoOutlook(f"The last reading of the level is {(as_of - start).days} days old; "
                         "nobody can tell from it where the bank stands today.")
-    skies = skies or {}
     this_day = local_day(as_of, rig.zone)
+    logged = sky_days(account.intervals, sun, rig.zone)
+    words = _words(skies or {}, logged, this_day, days, trust)
+    learned = recently(account, as_of)
+    leaving = drain(rig, learned, this_day.month)
+    if leaving is None:
+        raise NoOutlook("Nothing is known of the use yet: neither the log nor a list of loads tells it.")
+    temp_c = recent_temperature(readings, as_of)
+    grid = _Grid.between(start, as_of, this_day + timedelta(days=days), rig)
+    sky = sky or learn_sky(logged, this_day)
+
+    # Single precision is far finer than any of this is known, and halves the memory that must be moved.
+    shares = _shares(sky, logged, grid.days, futures, seed, words).astype(np.float32)
+    shape = hourly_shape(rig)
+    factor, more = use_changes(rig, plans, grid.days, shape)
+    uses = _draw_uses(seed, learned, leaving, factor, futures).astype(np.float32)
+    harvest = grid.harvest(sun, shares)
+    planned = planned_watts(rig, plans, grid.days)[grid.day_of_step, grid.clock_hours] * grid.hours
+    harvest += planned[:, None]
+    load = uses[grid.day_of_step]
+    load *= (shape[grid.clock_hours] * grid.hours)[:, None]
+    load += (more[grid.day_of_step, grid.clock_hours] * grid.hours)[:, None]
+    np.maximum(load, 0, out=load)
+    return Prepared(as_of, start, soc, energy_now(rig, temp_c), temp_c, grid, harvest, load, planned,
+                    _started(rig, rule, grid), learned, sky, leaving, tuple(plans), rule)
+
+
+def _words(skies, logged, this_day, days, trust) -> dict[date, Word]:
+    """The words given for coming days, with the shares that such days have."""
     for day, word in skies.items():
         if word not in SKIES:
             raise ValueError(f"sky: found {word!r}, expected one of {', '.join(SKIES)}")
         if not 0 <= (day - this_day).days <= days:
             raise ValueError(f"sky: found {day}, expected a day from {this_day} to {this_day + timedelta(days=days)}")
-    leaving = drain(rig, account.learned, this_day.month)
-    if leaving is None:
-        raise NoOutlook("Nothing is known of the use yet: neither the log nor a list of loads tells it.")
-    temp_c = recent_temperature(readings, as_of)
-    energy = energy_now(rig, temp_c)
+    known = word_shares(logged) if skies else {}
+    return {day: Word(known[word], trust((day - this_day).days)) for day, word in skies.items()}
 
-    grid = _Grid.between(start, as_of, this_day + timedelta(days=days), rig)
-    # Single precision is far finer than any of this is known, and halves the memory that must be moved.
-    shares = _draw_shares(seed, account.learned, grid.days, futures, skies).astype(np.float32)
-    uses = _draw_uses(seed, account.learned, leaving, len(grid.days), futures).astype(np.float32)
-    harvest = grid.harvest(sun, shares)
-    shape = hourly_shape(rig)[grid.clock_hours] * grid.hours
-    load = uses[grid.day_of_step]
-    load *= shape[:, None]
-    made = run(rig, energy, soc, harvest, load, grid.hours, temp_c)
-    return _summary(rig, account.learned, made, grid, leaving, energy, temp_c, as_of, start, this_day)
+
+def _shares(sky, logged, days, futures, seed, words) -> np.ndarray:
+    """Share of clear sky on each day: as it was logged where it was, drawn from there on."""
+    fresh = [n for n, day in enumerate(days) if sky.last is None or day > sky.last]
+    first = fresh[0] if fresh else len(days)
+    shares = np.empty((len(days), futures))
+    known = {day.day: day.share for day in logged}
+    for n, day in enumerate(days[:first]):
+        shares[n] = known.get(day, sky.share(0.0))
+    if fresh:
+        shares[first:] = draw_shares(sky, days[first], len(days) - first, futures, seed, words)
+    return shares
+
+
+def _started(rig, rule, grid) -> Started | None:
+    if rule is None or not rig.generators:
+        return None
+    generator = rig.generators[0]
+    hours = rule.litres / generator.fuel_l_per_hour if rule.litres is not None and generator.fuel_l_per_hour else np.inf
+    allowed = rule.allows(grid.clock_hours) & (np.arange(len(grid.hours)) >= grid.now)
+    return Started(rule.start, rule.stop, generator.gives_w, allowed, hours)
 
 
 @dataclass(frozen=True)
@@ -218,39 +311,9 @@ def _stream(seed: int, purpose: int) -> np.random.Generator:
     return np.random.default_rng([seed, purpose])
 
 
-def _draw_shares(seed, learned: Learned, days: list[date], futures: int, skies) -> np.ndarray:
-    """Share of clear-sky in each day and future: the log's own days in an order that persists like its own."""
-    share = learned.share
-    rho = share.persistence
-    steps = _stream(seed, 0).standard_normal((len(days), futures))
-    score = np.empty_like(steps)
-    before = _last_score(share, futures, _stream(seed, 1))
-    for n in range(len(days)):
-        score[n] = before = rho * before + math.sqrt(1 - rho * rho) * steps[n]
-    drawn = share.quantile(np.interp(score, _NORMAL, _NORMAL_CDF))
-    spread = math.sqrt(float(share.weights @ (share.points - share.mean) ** 2)) / share.mean
-    known = (share.days + STARTUP_DAYS) * (1 - rho) / (1 + rho)
-    drawn = drawn * np.exp(_stream(seed, 2).standard_normal(futures) * spread / math.sqrt(known))
-    for n, day in enumerate(days):
-        if day in skies:
-            # A word narrows its day: a fifth either way of that sky's usual share.
-            drawn[n] = STARTUP_SHARES[skies[day]] * np.exp(0.2 * steps[n])
-    return np.minimum(drawn, 1.1)
-
-
-def _last_score(share, futures, rng) -> np.ndarray:
-    """Where the latest day stood among all days, as a normal score; anywhere above for a capped day."""
-    if share.last is None:
-        return rng.standard_normal(futures)
-    below = float(share.weights[share.points < share.last[0]].sum())
-    at = float(share.weights[share.points == share.last[0]].sum())
-    rank = rng.uniform(below, 1.0, futures) if share.last[1] else np.full(futures, below + at / 2)
-    return np.interp(np.clip(rank, 0.001, 0.999), _NORMAL_CDF, _NORMAL)
-
-
-def _draw_uses(seed, learned: Learned, leaving: Drain, days: int, futures: int) -> np.ndarray:
-    """Use in each day and future, Wh, with the steady hidden draw: whole days of the log drawn again."""
-    rng = _stream(seed, 3)
+def _draw_uses(seed, learned: Learned, leaving: Drain, factor: np.ndarray, futures: int) -> np.ndarray:
+    """Use in each day and future, Wh, with the steady hidden draw: whole days of the log drawn again, × plans."""
+    rng, days = _stream(seed, 3), len(factor)
     if leaving.days_known >= 7:
         drawn = rng.choice(learned.use.rates, size=(days, futures)) * (learned.use.mean
                                                                        / learned.use.rates.mean())
@@ -258,15 +321,18 @@ def _draw_uses(seed, learned: Learned, leaving: Drain, days: int, futures: int) 
         width = math.sqrt(math.log1p((leaving.sd_wh / leaving.use_wh) ** 2)) if leaving.use_wh else 0.0
         drawn = leaving.use_wh * np.exp(rng.standard_normal((days, futures)) * width - width ** 2 / 2)
     unsure = leaving.sd_wh / leaving.use_wh / math.sqrt(max(1, leaving.days_known)) if leaving.use_wh else 0.0
-    return drawn * np.exp(_stream(seed, 4).standard_normal(futures) * unsure) + leaving.hidden_wh
+    return drawn * np.exp(_stream(seed, 4).standard_normal(futures) * unsure) * factor[:, None] + leaving.hidden_wh
 
 
-def _summary(rig, learned, made: Futures, grid, leaving, energy, temp_c, as_of, start, this_day) -> Outlook:
+def _summary(rig, made: Futures, ready: Prepared) -> Outlook:
+    grid, leaving, energy, as_of = ready.grid, ready.drain, ready.energy, ready.as_of
+    this_day = local_day(as_of, rig.zone)
     count = made.level.shape[1]
     to_date = np.zeros(count)
     ever_below = ever_hard = np.zeros(count, dtype=bool)
     # Below the hard floor nothing more is taken out, so what went unserved counts as short as well.
     unserved, shortfall = made.part(slice(0, grid.now)).missing.sum(axis=0), 0.0
+    unmet, generated = np.zeros(count), np.zeros(count)
     outlooks = {}
     for n, day in enumerate(grid.days):
         steps = grid.steps_of(n)
@@ -274,7 +340,11 @@ def _summary(rig, learned, made: Futures, grid, leaving, energy, temp_c, as_of, 
             continue
         hours = made.part(steps)
         spilt, wanting = hours.spilt.sum(axis=0), hours.missing.sum(axis=0)
-        solar = hours.harvest.sum(axis=0) - spilt
+        by_rule = np.zeros(count) if hours.generated is None else hours.generated.sum(axis=0)
+        other = ready.planned[steps].sum() + by_rule
+        # What is spilt is the sun's: a charger that finds the bank full gives less by itself.
+        solar = np.maximum(hours.harvest.sum(axis=0) - other - spilt, 0.0)
+        unmet, generated = unmet + hours.unserved.sum(axis=0), generated + by_rule
         if day > this_day:
             to_date = to_date + solar
         lowest = hours.level[1:].min(axis=0)
@@ -284,17 +354,19 @@ def _summary(rig, learned, made: Futures, grid, leaving, energy, temp_c, as_of, 
         dawn, dusk = _dawn_and_dusk(hours.harvest, grid.clock_hours[steps])
         outlooks[day] = DayOutlook(
             day, _range(solar), _range(to_date), _range(spilt), _range(hours.used.sum(axis=0)),
+            _range(hours.unserved.sum(axis=0)), _range(by_rule),
             _range(hours.level[dawn]), _range(hours.level[dusk + 1]), float(below.mean()), float(below_hard.mean()))
         unserved = unserved + wanting
         if day <= this_day + timedelta(days=SHORTFALL_DAYS):
             short = (rig.bank.everyday_floor - lowest) * energy + unserved
             shortfall = max(shortfall, float(np.quantile(short, 0.9)))
     soc = float(np.median(made.level[grid.now]))
+    ran, litres = _generator_run(rig, ready.plans, generated, [day for day in grid.days if day >= this_day])
     floors = {"everyday_floor": rig.bank.everyday_floor, "hard_floor": rig.bank.hard_floor}
     listed = [outlooks[day] for day in grid.days if day > this_day]
     return Outlook(
-        as_of=as_of, last_reading=start, soc=soc, energy_wh=energy,
-        above_floor_wh=max(0.0, soc - rig.bank.everyday_floor) * energy, temp_c=temp_c, drain=leaving,
+        as_of=as_of, last_reading=ready.start, soc=soc, energy_wh=energy,
+        above_floor_wh=max(0.0, soc - rig.bank.everyday_floor) * energy, temp_c=ready.temp_c, drain=leaving,
         dark_days={name: dark_autonomy(energy, soc, floor, leaving.wh) for name, floor in floors.items()},
         dark_range={name: dark_autonomy_range(energy, soc, floor, leaving) for name, floor in floors.items()},
         today=outlooks.get(this_day), days=listed,
@@ -302,7 +374,18 @@ def _summary(rig, learned, made: Futures, grid, leaving, energy, temp_c, as_of, 
         first_risky_day=next((day for day, o in outlooks.items() if o.chance_below_everyday_floor > 0.1), None),
         shortfall_wh=shortfall,
         times=[datetime.fromtimestamp(t, as_of.tzinfo) for t in grid.bounds],
-        fan=_quantiles(made.level), learned=learned, futures=count)
+        fan=_quantiles(made.level), learned=ready.learned, sky=ready.sky, futures=count, unserved_wh=_range(unmet),
+        generator_hours=ran, generator_litres=litres, plans=ready.plans, rule=ready.rule)
+
+
+def _generator_run(rig, plans, generated, days) -> tuple[Range, Range | None]:
+    """Hours and litres that the generator comes to over these days, by plan and by rule."""
+    if not rig.generators:
+        return _range(np.zeros(1)), None
+    generator = rig.generators[0]
+    hours = generated / generator.gives_w + planned_hours(plans, "generator", days)
+    litres = generator.fuel_l_per_hour
+    return _range(hours), None if litres is None else _range(hours * litres)
 
 
 def _range(values: np.ndarray) -> Range:

@@ -8,9 +8,9 @@ from voltaun.core import days as logged_days
 from voltaun.core import habits
 from voltaun.core.autonomy import momentary
 from voltaun.core.bank import effective_energy
-from voltaun.core.days import clear_sky_of
 from voltaun.core.learn import Account, reckon
 from voltaun.core.rig import Rig, RigFaults
+from voltaun.core.sky import sky_days
 from voltaun.core.unexplained import draws
 from voltaun.database import readings, rigs
 from voltaun.database.connection import transaction
@@ -38,13 +38,13 @@ def taught():
     logged = [each.reading for each in readings.everything(frame.db(), g.kept.id) if each.reading.at <= g.now]
     account = reckon(rig, logged, sun)
     by_day = logged_days.by_day(rig, account.intervals, sun)
-    days, clear = habits.whole_days(by_day.values()), clear_sky_of(by_day, sun, rig.zone)
+    days, skies = habits.whole_days(by_day.values()), sky_days(account.intervals, sun, rig.zone)
     energy = effective_energy(rig)
     look = frame.look()
     above = look.outlook.above_floor_wh if look.outlook else None
     return render_template(
         "log/taught.html", learned=account.learned, recent=habits.recent_use(days), weekdays=habits.weekdays(days),
-        yields=habits.yields(days, clear), skies=habits.sky_habits(days, clear, rig.place.latitude < 0),
+        yields=habits.yields(skies), skies=habits.sky_habits(skies, rig.place.latitude < 0),
         draws=draws(account.intervals, energy.wh), energy=energy, proposals=proposals(rig, account),
         moment=momentary(rig, above) if above else None, outlook=look.outlook, days=len(days))
 
