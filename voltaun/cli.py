@@ -377,8 +377,12 @@ def ledger(rig_file, log_file, as_json):
 @click.option("--futures", default=2000, show_default=True, type=click.IntRange(1, 100_000))
 @click.option("--seed", default=1, show_default=True, type=click.IntRange(0))
 @click.option("--sky", "skies", multiple=True, metavar="DATE=WORD", help="A coming day's sky, if known.")
+@click.option("--plan", "planned", multiple=True, metavar="KIND:FIRST[..LAST][=AMOUNT or LOAD]",
+              help="drive, generator or mains (hours a day), guests or away (times the use), add (Wh a day), leave_off "
+                   "(a load).")
+@click.option("--generator", "rule", metavar="START:STOP", help="Percents between which the generator is run.")
 @_json_flag
-def outlook(rig_file, log_file, as_of, days, futures, seed, skies, as_json):
+def outlook(rig_file, log_file, as_of, days, futures, seed, skies, planned, rule, as_json):
     """Look ahead: the bank's level over the next days, with its odds."""
     from voltaun.core import outlook as outlooks
     from voltaun.core.learn import reckon
@@ -390,7 +394,7 @@ def outlook(rig_file, log_file, as_of, days, futures, seed, skies, as_json):
     window = outlooks.learning_window(logged, until)
     try:
         made = outlooks.outlook(rig, window, reckon(rig, window, sky), sky, until, days, futures, seed,
-                                _skies(skies))
+                                _skies(skies), _plans(rig, planned), _rule(rig, rule))
     except outlooks.NoOutlook as error:
         raise Refused(f"{log_file}: {error}") from error
     except ValueError as error:
@@ -501,6 +505,67 @@ def _instant(text, zone):
         return resolve(datetime.fromisoformat(text), zone)[0]
     except ValueError as error:
         raise Refused(f"--as-of: found {text!r}, expected a time such as 2026-11-24T19:30") from error
+
+
+def _plans(rig, given):
+    from voltaun.core.plans import Plan
+    plans = []
+    for text in given:
+        kind, _, rest = text.partition(":")
+        days, _, amount = rest.partition("=")
+        first, _, last = days.partition("..")
+        try:
+            number = None if kind == "leave_off" or not amount else float(amount)
+            plan = Plan(kind, date.fromisoformat(first), date.fromisoformat(last or first), number,
+                        amount if kind == "leave_off" else "")
+        except ValueError as error:
+            raise Refused(f"--plan: {text!r}: {error}; such as drive:2026-11-26=1.5 or away:2026-11-26..2026-11-30"
+                          ) from error
+        if kind == "leave_off" and amount not in [load.name for load in rig.loads]:
+            raise Refused(f"--plan: found {amount!r}, expected one of the loads: "
+                          + (", ".join(load.name for load in rig.loads) or "none is listed"))
+        plans.append(plan)
+    return tuple(plans)
+
+
+def _rule(rig, text):
+    from voltaun.core.plans import GeneratorRule
+    if text is None:
+        return None
+    start, _, stop = text.partition(":")
+    try:
+        rule = GeneratorRule(float(start) / 100, float(stop) / 100)
+    except ValueError as error:
+        raise Refused(f"--generator: found {text!r}, expected two percents such as 20:60 ({error})") from error
+    if not rig.generators:
+        raise Refused("--generator: the rig has no generator, expected one in the rig file")
+    return rule
+
+
+@main.command()
+@_rig_file
+@_log_file(required=True)
+@click.option("--days", default="1,3,5,7,10", show_default=True, help="How many days ahead, with commas between.")
+@click.option("--from", "begin", help="The first outlook; without it once sixty days are logged.")
+@click.option("--each", "each", is_flag=True, help="Every single outlook as well.")
+@_json_flag
+def backtest(rig_file, log_file, days, begin, each, as_json):
+    """Make every past outlook again with only what was known then, and tell how often it held."""
+    from voltaun.core.hindsight import hindsight
+    from voltaun.formats import tables
+    from voltaun.formats.answers import backtest_answer
+    try:
+        horizons = sorted({int(part) for part in days.split(",")})
+        if not horizons or not 1 <= horizons[0] <= horizons[-1] <= 30:
+            raise ValueError
+    except ValueError as error:
+        raise Refused(f"--days: found {days!r}, expected numbers from 1 to 30 such as 1,3,5") from error
+    rig, sky = _rig_and_sun(rig_file)
+    past = hindsight(rig, _logged(rig, log_file), sky, horizons, _instant(begin, rig.zone) if begin else None)
+    if not past.sun and not past.levels:
+        raise Refused(f"{log_file}: found too few days to make a past outlook from, expected more than sixty, or "
+                      "--from")
+    _say(backtest_answer(past, rig.zone, each), lambda: tables.backtest_table(past), as_json)
 
 
 def _skies(given):

@@ -5,8 +5,9 @@ mean is k times, and whose standard deviation is √k times, that of their harve
 """
 
 import math
+from bisect import bisect_right
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
 import numpy as np
@@ -14,7 +15,7 @@ import numpy as np
 from voltaun.core.days import Day, by_day
 from voltaun.core.futures import Futures, run
 from voltaun.core.instants import local_day
-from voltaun.core.learn import Account, learn, reckon
+from voltaun.core.learn import Account, day_legs, learn, reckon, use_of
 from voltaun.core.ledger import Interval, Reading
 from voltaun.core.outlook import LEARN_DAYS, QUANTILES, USE_DAYS, NoOutlook, prepare
 from voltaun.core.rig import Rig
@@ -120,12 +121,13 @@ def hindsight(rig: Rig, readings: Sequence[Reading], sun: RigSun | None, horizon
     known = [_known_by(made, whole, n, sun, rig.zone) for n in starts]
     skies = learn_skies(known, [local_day(ordered[n].at, rig.zone) for n in starts]) if starts else []
     waiting, found, levels, learned = [], [], [], None
+    legs = day_legs(made)  # each closes with an interval, and none looks ahead
+    ends = [leg.end for leg in legs]
     for turn, (n, sky, days) in enumerate(zip(starts, skies, known, strict=True)):
         as_of = ordered[n].at
         today = local_day(as_of, rig.zone)
-        late = _since(made, n, as_of - timedelta(days=LEARN_DAYS))
         if turn % RELEARN == 0:
-            learned = learn(rig, late)
+            learned = learn(rig, _since(made, n, as_of - timedelta(days=LEARN_DAYS)))
         seven = _last_seven(came, days, today)
         actuals = {k: total for k in horizons if seven and (total := _came(came, today, k)) is not None}
         reading = _reading_after(ordered, n, as_of + timedelta(days=LEVEL_DAYS))
@@ -133,11 +135,11 @@ def hindsight(rig: Rig, readings: Sequence[Reading], sun: RigSun | None, horizon
             reading = None
         if not actuals and reading is None:
             continue
-        # The sky is learned already; the rest looks back as far as the use does.
-        window = Account(_since(late, len(late), as_of - timedelta(days=USE_DAYS)), learned)
+        lately = use_of(legs[bisect_right(ends, as_of - timedelta(days=USE_DAYS)):bisect_right(ends, as_of)])
         try:
-            ready = prepare(rig, ordered[max(0, n - 4):n + 1], window, sun, as_of, max([*actuals, LEVEL_DAYS + 1]),
-                            futures, seed, sky=sky)
+            ready = prepare(rig, ordered[max(0, n - 4):n + 1], Account(made[max(0, n - 60):n], learned), sun, as_of,
+                            max([*actuals, LEVEL_DAYS + 1]), futures, seed + today.toordinal(), sky=sky, logged=days,
+                            learned=replace(learned, use=lately))
         except NoOutlook:
             continue
         waiting.append((ready, today, actuals, seven, reading))
@@ -180,9 +182,10 @@ def _run_together(rig, waiting) -> list[Futures]:
             return np.hstack([np.pad(column, ((before, 0), (0, 0)))
                               for column, before in zip(columns, fill, strict=True)])
         width = group[0].harvest.shape[1]
+        hours = [np.repeat(ready.grid.hours.astype(np.float32)[:, None], width, axis=1) for ready in group]
         whole = run(rig, energy, np.repeat([ready.soc for ready in group], width),
                     side_by_side([ready.harvest for ready in group]), side_by_side([ready.load for ready in group]),
-                    side_by_side([np.repeat(ready.grid.hours[:, None], width, axis=1) for ready in group]), temp_c)
+                    side_by_side(hours), temp_c)
         for k, (ready, before) in enumerate(zip(group, fill, strict=True)):
             made[id(ready)] = whole.columns(slice(k * width, (k + 1) * width)).part(slice(before, steps))
     return [made[id(each[0])] for each in waiting]

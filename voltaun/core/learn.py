@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from datetime import datetime
 
 import numpy as np
 
@@ -27,6 +28,7 @@ class Leg:
     clear_sky_wh: float | None
     capped: bool
     use_read: bool
+    end: datetime
 
 
 @dataclass(frozen=True)
@@ -140,7 +142,7 @@ def _leg(group: list[Interval], hours: float) -> Leg:
     return Leg(hours, total(i.use_wh for i in group) if trusted or use_read else None,
                total(i.harvest["solar"] for i in group) if trusted else None,
                total(i.clear_sky_wh for i in group), any(i.capped for i in group),
-               use_read)
+               use_read, group[-1].end)
 
 
 def use_of(legs: list[Leg]) -> UseLearned | None:

@@ -18,7 +18,7 @@ from voltaun.core.learn import Account, Learned, day_legs, use_of
 from voltaun.core.ledger import Reading
 from voltaun.core.plans import GeneratorRule, Plan, planned_hours, planned_watts, use_changes
 from voltaun.core.rig import SKIES, Rig
-from voltaun.core.sky import HISTORY_DAYS, SkyModel, Word, draw_shares, learn_sky, sky_days, word_shares
+from voltaun.core.sky import HISTORY_DAYS, SkyDay, SkyModel, Word, draw_shares, learn_sky, sky_days, word_shares
 from voltaun.core.sun import RigSun
 
 LEARN_DAYS = HISTORY_DAYS + 2
@@ -187,8 +187,12 @@ class Prepared:
 
 def prepare(rig: Rig, readings: list[Reading], account: Account, sun: RigSun | None, as_of: datetime, days: int,
             futures: int, seed: int = 1, skies: dict[date, str] | None = None, plans: tuple[Plan, ...] = (),
-            rule: GeneratorRule | None = None, trust=usual_trust, sky: SkyModel | None = None) -> Prepared:
-    """Everything an outlook needs before it is run; see `outlook` for what is given and raised."""
+            rule: GeneratorRule | None = None, trust=usual_trust, sky: SkyModel | None = None,
+            logged: list[SkyDay] | None = None, learned: Learned | None = None) -> Prepared:
+    """Everything an outlook needs before it is run; see `outlook` for what is given and raised.
+
+    logged, learned  the sky's days and what the log taught lately, where they are known already
+    """
     level = last_level(readings, account)
     if level is None:
         raise NoOutlook("There is no reading of the level yet.")
@@ -197,9 +201,9 @@ def prepare(rig: Rig, readings: list[Reading], account: Account, sun: RigSun | N
         raise NoOutlook(f"The last reading of the level is {(as_of - start).days} days old; "
                         "nobody can tell from it where the bank stands today.")
     this_day = local_day(as_of, rig.zone)
-    logged = sky_days(account.intervals, sun, rig.zone)
+    logged = sky_days(account.intervals, sun, rig.zone) if logged is None else logged
     words = _words(skies or {}, logged, this_day, days, trust)
-    learned = recently(account, as_of)
+    learned = learned or recently(account, as_of)
     leaving = drain(rig, learned, this_day.month)
     if leaving is None:
         raise NoOutlook("Nothing is known of the use yet: neither the log nor a list of loads tells it.")

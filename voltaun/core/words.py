@@ -92,7 +92,8 @@ def odds(outlook: Outlook, today: date) -> str:
     if safe == ahead[-1].day:
         return ("nine chances in ten or better you stay above your floor on each of the next "
                 f"{number(len(outlook.days))} days")
-    return f"nine chances in ten you are still above your floor on {day_name(safe, today)}"
+    when = day_name(safe, today)
+    return f"nine chances in ten you are still above your floor {when if (safe - today).days < 2 else 'on ' + when}"
 
 
 def _last_safe_day(outlook, ahead) -> date | None:

@@ -5,6 +5,7 @@ from zoneinfo import ZoneInfo
 
 from voltaun.core.additions import Option, Worksheet
 from voltaun.core.effective import Estimate
+from voltaun.core.hindsight import LEVEL_DAYS, Hindsight
 from voltaun.core.learn import Account
 from voltaun.core.ledger import Interval
 from voltaun.core.outlook import DayOutlook, Outlook, Range
@@ -54,16 +55,36 @@ def outlook_answer(outlook: Outlook, zone: ZoneInfo) -> dict:
         "first_day_over_1_in_10": outlook.first_risky_day and outlook.first_risky_day.isoformat(),
         "chance_below_everyday_floor": _s(outlook.chance_below_everyday_floor),
         "chance_below_hard_floor": _s(outlook.chance_below_hard_floor),
+        "unserved_wh": _three(outlook.unserved_wh), "generator_hours": _three(outlook.generator_hours),
+        "generator_litres": outlook.generator_litres and _three(outlook.generator_litres),
     }
 
 
+def backtest_answer(past: Hindsight, zone: ZoneInfo, each: bool) -> dict:
+    """The answer of `voltaun backtest`; losses in Wh, `each` with every forecast."""
+    held = past.level_coverage()
+    answer = {"horizons": [{"days": of.days, "forecasts": of.forecasts, "coverage_p10_p90": _s(of.coverage),
+                            "pinball": _n(of.loss), "pinball_last_7_days": _n(of.yardstick_loss)}
+                           for of in past.horizons()],
+              "level": {"days": LEVEL_DAYS, "forecasts": len(past.levels), "coverage_p10_p90": _s(held)}}
+    if each:
+        names = ("p10", "p25", "p50", "p75", "p90")
+        answer["each"] = [{"as_of": of.as_of.astimezone(zone).isoformat(), "days": of.days,
+                           **dict(zip(names, map(_n, of.quantiles), strict=True)), "actual": _n(of.actual)}
+                          for of in past.sun]
+    return answer
+
+
+def _three(of: Range, shown=None) -> dict:
+    shown = shown or _n
+    return {"p10": shown(of.p10), "p50": shown(of.p50), "p90": shown(of.p90)}
+
+
 def _day(day: DayOutlook) -> dict:
-    def three(of: Range, shown=_n):
-        return {"p10": shown(of.p10), "p50": shown(of.p50), "p90": shown(of.p90)}
-    return {"date": day.day.isoformat(), "solar_wh": three(day.solar_wh),
+    return {"date": day.day.isoformat(), "solar_wh": _three(day.solar_wh),
             "solar_to_date_wh": {name: _n(wh) for name, wh in asdict(day.solar_to_date_wh).items()},
-            "spilt_wh": three(day.spilt_wh), "use_wh": three(day.use_wh),
-            "dawn_soc": three(day.dawn_soc, _s), "dusk_soc": three(day.dusk_soc, _s),
+            "spilt_wh": _three(day.spilt_wh), "use_wh": _three(day.use_wh),
+            "dawn_soc": _three(day.dawn_soc, _s), "dusk_soc": _three(day.dusk_soc, _s),
             "chance_below_everyday_floor": _s(day.chance_below_everyday_floor),
             "chance_below_hard_floor": _s(day.chance_below_hard_floor)}
 

@@ -3,6 +3,7 @@
 from zoneinfo import ZoneInfo
 
 from voltaun.core.additions import Option, Worksheet
+from voltaun.core.hindsight import Hindsight
 from voltaun.core.instants import local_day
 from voltaun.core.learn import Account
 from voltaun.core.ledger import RECKONED
@@ -47,7 +48,25 @@ def outlook_table(rig: Rig, outlook: Outlook) -> str:
     for day in outlook.days:
         lines.append(f"{day.day.isoformat()} {day_name(day.day, today):<13}{_between(day.solar_wh, show_energy):>22}"
                      f"{_between(day.dawn_soc, show_percent):>26}   {chance(day.chance_below_everyday_floor)}")
-    return "\n".join(lines) + "\nAn estimate, not a promise. No driving and no generator are counted on."
+    if outlook.generator_hours.p90 > 0.05:
+        litres = outlook.generator_litres
+        lines.append(f"Generator: {outlook.generator_hours.p10:.1f} to {outlook.generator_hours.p90:.1f} h"
+                     + (f", {litres.p10:.1f} to {litres.p90:.1f} litres" if litres else "") + ", eight chances in ten.")
+    counted = ("What is planned counts." if outlook.plans or outlook.rule else
+               "No driving and no generator are counted on.")
+    return "\n".join(lines) + f"\nAn estimate, not a promise. {counted}"
+
+
+def backtest_table(past: Hindsight) -> str:
+    """How past outlooks did, a line for each number of days ahead."""
+    lines = [f"{'days ahead':>10}{'outlooks':>10}{'held, aim 8 in 10':>20}{'error':>12}{'last 7 days again':>20}"]
+    for of in past.horizons():
+        lines.append(f"{of.days:>10}{of.forecasts:>10}{of.coverage * 100:>18.0f} %{show_energy(of.loss):>12}"
+                     f"{show_energy(of.yardstick_loss):>20}")
+    held = past.level_coverage()
+    if held is not None:
+        lines.append(f"The level three days ahead: held {held * 100:.0f} % of {len(past.levels)} times.")
+    return "\n".join(lines)
 
 
 def _between(of: Range, show) -> str:
