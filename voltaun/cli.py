@@ -319,6 +319,14 @@ def standin_monitor(port, manner):
     _run_standin(lambda: monitor.server(port, manner), f"The monitor is at http://127.0.0.1:{port}")
 
 
+@standin.command("sky")
+@click.option("--port", default=8152, show_default=True, type=click.IntRange(1, 65535))
+def standin_sky(port):
+    """Serve made-up sky words for the coming days."""
+    from voltaun.standins import sky
+    _run_standin(lambda: sky.server(port), f"The sky forecast is at http://127.0.0.1:{port}")
+
+
 def _run_standin(make, words):
     try:
         server = make()

@@ -1,6 +1,6 @@
 """Habits that a log shows: recent use against the long run, weekdays, the yield under each sky, skies by season."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -130,3 +130,23 @@ def sky_habits(days: Sequence[SkyDay], south: bool) -> dict[str, SkyHabit]:
                 follows[word] = {then: next_ones.count(then) / len(next_ones) for then in SKIES}
         found[name] = SkyHabit(often, follows, len(here))
     return found
+
+
+TRUST_PRIOR = 6.0
+"""The usual trust in a given word weighs as much as so many words that were held against what came."""
+
+
+def learned_trust(given: Sequence[tuple[date, int, str]], days: Sequence[SkyDay], usual) -> Callable[[float], float]:
+    """How far a sky word given so many days ahead comes true, 0–1, as a function of the days ahead.
+
+    given  (day, how many days ahead, word) of days that are over; usual  the trust while nothing is known
+    Words given about as far ahead (within two days) count; each is held against the day's own word, or the
+    one that its share of clear sky names.
+    """
+    came = {day.day: word for day in days if (word := sky_word(day))}
+    held = [(ahead, word == came[day]) for day, ahead, word in given if day in came]
+
+    def trust(ahead: float) -> float:
+        near = [true for lead, true in held if abs(lead - ahead) <= 2]
+        return (sum(near) + TRUST_PRIOR * usual(ahead)) / (len(near) + TRUST_PRIOR)
+    return trust

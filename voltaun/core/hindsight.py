@@ -14,7 +14,7 @@ import numpy as np
 
 from voltaun.core.days import Day, by_day
 from voltaun.core.futures import Futures, run
-from voltaun.core.instants import local_day
+from voltaun.core.instants import day_start, local_day
 from voltaun.core.learn import Account, day_legs, learn, reckon, use_of
 from voltaun.core.ledger import Interval, Reading
 from voltaun.core.outlook import LEARN_DAYS, QUANTILES, USE_DAYS, NoOutlook, prepare
@@ -25,12 +25,12 @@ from voltaun.core.sun import RigSun
 HISTORY_DAYS = 60.0
 """The first outlook is made with so much of the log."""
 
-FUTURES = 400
+FUTURES = 250
 BATCH = 24
 """So many outlooks are run side by side."""
 
 LEVEL_DAYS = 3
-RELEARN = 7
+RELEARN = 14
 """What changes slowly (the hidden draw) is learned anew with every so many readings."""
 
 _NORMAL_QUANTILES = np.array((-1.2815516, -0.6744898, 0.0, 0.6744898, 1.2815516))
@@ -128,7 +128,8 @@ def hindsight(rig: Rig, readings: Sequence[Reading], sun: RigSun | None, horizon
         today = local_day(as_of, rig.zone)
         if turn % RELEARN == 0:
             learned = learn(rig, _since(made, n, as_of - timedelta(days=LEARN_DAYS)))
-        seven = _last_seven(came, days, today)
+        night = day_start(today + timedelta(days=1), rig.zone)
+        seven = _last_seven(came, today, over=sun is None or sun.between(as_of, night) == 0)
         actuals = {k: total for k in horizons if seven and (total := _came(came, today, k)) is not None}
         reading = _reading_after(ordered, n, as_of + timedelta(days=LEVEL_DAYS))
         if reading is not None and _helped(made, n, reading):
@@ -215,9 +216,8 @@ def _came(came: dict[date, Day], today: date, days: int) -> float | None:
     return sum(day.harvest["solar"] for day in inside)
 
 
-def _last_seven(came, known, today) -> tuple[float, float] | None:
+def _last_seven(came, today, over: bool) -> tuple[float, float] | None:
     """Mean and standard deviation of the last seven days' harvest, today with them where its sun was over."""
-    over = bool(known) and known[-1].day == today
     days = [came.get(today - timedelta(days=n)) for n in range(0 if over else 1, 7 if over else 8)]
     if any(day is None or "solar" in day.unknown for day in days):
         return None

@@ -53,7 +53,7 @@ LONGEST_HOURS = 36.0
 
 MOST_SHARE = 1.1
 
-MIXED = 0.96
+MIXED = 0.98
 """Futures of many combinations lie wider apart than those of each, by which surprises are measured."""
 
 _SLOW_DAYS, _SLOW_PARTS = (10.0, 30.0, 90.0), (0.0, 0.15, 0.3, 0.5, 0.7)
@@ -191,7 +191,7 @@ def _filtered(score, seen, capped):
     p_slow, p_daily, p_both = np.broadcast_to(part, shape).copy(), np.broadcast_to(rest, shape).copy(), np.zeros(shape)
     wild, weight = np.full(len(score), LATELY_PRIOR), np.full(len(score), LATELY_PRIOR)
     fade = math.exp(-1 / LATELY_DAYS)
-    begun = np.zeros(len(score), dtype=bool)
+    begun, chances = np.zeros(len(score), dtype=bool), _chances(fit)
     for n in range(score.shape[1]):
         on = begun[:, None]
         slow, daily = np.where(on, keep * slow, slow), np.where(on, rho * daily, daily)
@@ -223,7 +223,8 @@ def _filtered(score, seen, capped):
         slow, daily = slow + to_slow * step, daily + to_daily * step
         p_slow, p_daily, p_both = (p_slow - shrink * to_slow ** 2, p_daily - shrink * to_daily ** 2,
                                    p_both - shrink * to_slow * to_daily)
-        chances = _chances(fit) if n == score.shape[1] - 1 or n % 8 == 0 else chances  # noqa: F821 (set at n = 0)
+        if (score.shape[1] - n) % 8 == 1:  # counted from the end, so that no history depends on how long others are
+            chances = _chances(fit)
         wild = np.where(begun, LATELY_PRIOR + (wild - LATELY_PRIOR) * fade, wild)
         wild += np.where(seen[:, n], (surprise * chances).sum(axis=1), 0.0)
         weight = np.where(begun, LATELY_PRIOR + (weight - LATELY_PRIOR) * fade, weight) + seen[:, n]

@@ -3,6 +3,7 @@
 from datetime import date
 
 from voltaun.core.outlook import Outlook
+from voltaun.core.plans import AWAY, GUESTS, Plan
 from voltaun.core.quantities import show_duration, show_energy
 from voltaun.core.rig import Rig
 
@@ -74,6 +75,39 @@ def day_name(day: date, today: date) -> str:
     return f"{name} the {day.day}{suffix}"
 
 
+def on_day(day: date, today: date) -> str:
+    """The same after a verb: `today`, `tomorrow`, `on Thursday`."""
+    name = day_name(day, today)
+    return name if 0 <= (day - today).days < 2 else f"on {name}"
+
+
+def plan(of: Plan, rig: Rig) -> str:
+    """A plan as one says it, without its days: `1.5 h of driving`, `guests, use × 1.4`."""
+    amount = of.amount
+    if of.kind in ("drive", "generator", "mains"):
+        return {"drive": "{} of driving", "generator": "{} of the generator",
+                "mains": "{} at a socket"}[of.kind].format(show_duration(amount))
+    if of.kind in ("guests", "away"):
+        factor = amount if amount is not None else {"guests": GUESTS, "away": AWAY}[of.kind]
+        return f"{of.name or {'guests': 'guests', 'away': 'away'}[of.kind]}, use × {factor:g}"
+    return f"{of.name or 'a load'} added, {show_energy(amount)} a day" if of.kind == "add" else f"{of.name} left off"
+
+
+def difference(before: Outlook, after: Outlook, doing: str, today: date) -> str:
+    """What doing otherwise changes, in a sentence: the chance of going below the floor, or the level at the end."""
+    was, now = before.chance_below_everyday_floor, after.chance_below_everyday_floor
+    span = f"over the next {days(len(before.days))}"
+    if abs(was - now) >= 0.02 and chance(was) != chance(now):
+        way = "takes" if max(was, now) < 0.97 else "turns"
+        return f"{begin(doing)} {way} the chance of going below your floor {span} from {chance(was)} to {chance(now)}."
+    last = len(before.days) - 1
+    levels = [100 * each.days[last].dusk_soc.p50 for each in (before, after)]
+    if abs(levels[1] - levels[0]) < 1:
+        return f"{begin(doing)} changes next to nothing {span}: {chance(now)} of going below your floor."
+    return (f"{begin(doing)} leaves the chance of going below your floor as it is, {chance(now)} {span}; the level on "
+            f"{day_name(before.days[last].day, today)} evening goes from about {levels[0]:.0f} to {levels[1]:.0f} %.")
+
+
 def in_hand(outlook: Outlook) -> str:
     """The days in hand with the sun away: `Two days and five hours in hand if the sun stays away`."""
     days = outlook.dark_days["everyday_floor"]
@@ -92,8 +126,7 @@ def odds(outlook: Outlook, today: date) -> str:
     if safe == ahead[-1].day:
         return ("nine chances in ten or better you stay above your floor on each of the next "
                 f"{number(len(outlook.days))} days")
-    when = day_name(safe, today)
-    return f"nine chances in ten you are still above your floor {when if (safe - today).days < 2 else 'on ' + when}"
+    return f"nine chances in ten you are still above your floor {on_day(safe, today)}"
 
 
 def _last_safe_day(outlook, ahead) -> date | None:

@@ -89,6 +89,13 @@ def first_from(connection: sqlite3.Connection, rig_id: int, start: datetime) -> 
     return _kept(row) if row else None
 
 
+def stamp(connection: sqlite3.Connection, rig_id: int, first: datetime) -> tuple:
+    """Something that is other whenever a reading from an instant on was added, changed, removed or brought back."""
+    return tuple(connection.execute(
+        "SELECT count(*), max(id), total(version) FROM reading WHERE rig_id = ? AND at >= ?",
+        (rig_id, instant_text(first))).fetchone())
+
+
 def everything(connection: sqlite3.Connection, rig_id: int) -> list[KeptReading]:
     """All of the rig's readings in order of time."""
     return [_kept(row) for row in connection.execute(

@@ -10,11 +10,13 @@ from flask import Blueprint, Flask, abort, current_app, g, request, url_for
 from voltaun import clock
 from voltaun.core import outlook as outlooks
 from voltaun.core import words
-from voltaun.core.instants import local_day
+from voltaun.core.habits import learned_trust
+from voltaun.core.instants import day_start, local_day
 from voltaun.core.learn import reckon
 from voltaun.core.quantities import show_duration, show_energy, show_percent, show_power
 from voltaun.core.rig import Rig
-from voltaun.database import clearsky, readings, rigs
+from voltaun.core.sky import learn_sky, sky_days
+from voltaun.database import clearsky, plans, readings, rigs
 from voltaun.database.connection import connect
 from voltaun.pages.figures import glass, weave
 
@@ -62,20 +64,46 @@ class Look:
 
     def __init__(self, days: int):
         self.now, self.days = g.now, days
-        first = self.now - timedelta(days=outlooks.LEARN_DAYS)
+        self.today = local_day(self.now, rig().zone)
+        first = day_start(self.today - timedelta(days=outlooks.LEARN_DAYS), rig().zone)
         self.readings = [kept.reading for kept in readings.since(db(), g.kept.id, first)
                          if kept.reading.at <= self.now]
-        self.account = reckon(rig(), self.readings, sun())
+        self.account, self.logged, self.sky = _reckoned(first, self)
+        self.skies = plans.skies(db(), g.kept.id, self.today, self.today + timedelta(days=days))
+        self.plans = tuple(kept.plan for kept in plans.current(db(), g.kept.id, self.today))
+        self.rule = plans.rule(db(), g.kept.id)
+        past = plans.past_skies(db(), g.kept.id, self.today - timedelta(days=outlooks.LEARN_DAYS), self.today)
+        self.trust = learned_trust(past, self.logged, outlooks.usual_trust)
         self.outlook, self.why_none = None, None
         try:
-            self.outlook = outlooks.outlook(rig(), self.readings, self.account, sun(), self.now, days)
+            self.outlook = self.ahead()
         except outlooks.NoOutlook as none:
             self.why_none = str(none)
 
-    @property
-    def today(self):
-        """The local day of now."""
-        return local_day(self.now, rig().zone)
+    def ahead(self, of: Rig | None = None, **otherwise) -> outlooks.Outlook:
+        """The outlook as things stand, or with something otherwise (plans, skies, rule). Raises NoOutlook."""
+        given = {"skies": self.skies, "plans": self.plans, "rule": self.rule} | otherwise
+        return outlooks.outlook(of or rig(), self.readings, self.account, sun(), self.now, self.days, sky=self.sky,
+                                trust=self.trust, **given)
+
+
+RECKONED_KEPT = 8
+
+
+def _reckoned(first, seen):
+    """The account of a look, its sky's days and what they taught: kept while neither rig nor log changes."""
+    key = (g.kept.id, g.kept.version, seen.today, len(seen.readings) and seen.readings[-1].at,
+           readings.stamp(db(), g.kept.id, first))
+    kept = current_app.extensions.setdefault("voltaun-reckoned", {})
+    found = kept.get(key)
+    if found is None:
+        account = reckon(rig(), seen.readings, sun())
+        logged = sky_days(account.intervals, sun(), rig().zone)
+        found = account, logged, learn_sky(logged, seen.today)
+        while len(kept) >= RECKONED_KEPT:
+            kept.pop(next(iter(kept)), None)
+        kept[key] = found
+    return found
 
 
 def look(days: int = 0) -> Look:

@@ -11,8 +11,11 @@ from voltaun.pages.figures.svg import band, el, figure, join, path
 
 
 def draw(outlook: Outlook, floors: tuple[float, float], zone: ZoneInfo, width: float, height: float, letters: float,
-         name: str) -> Markup:
-    """Draw the fan from the last reading to the end of the outlook; floors everyday and hard, fractions."""
+         name: str, before: Outlook | None = None) -> Markup:
+    """Draw the fan from the last reading to the end of the outlook; floors everyday and hard, fractions.
+
+    before  another outlook over the same time, whose band is drawn as an outline for comparison
+    """
     left, right, top, bottom = letters * 3.2, width - 6, letters * 1.2, height - letters * 2.4
     start = outlook.times[0].timestamp()
     length = outlook.times[-1].timestamp() - start
@@ -51,6 +54,15 @@ def draw(outlook: Outlook, floors: tuple[float, float], zone: ZoneInfo, width: f
               el("text", "everyday floor", x=right - 4, y=y(everyday) - 6, class_="scale end floor-word",
                  font_size=letters),
               el("text", "hard floor", x=right - 4, y=y(hard) - 5, class_="scale end floor-word", font_size=letters)]
+    if before is not None:
+        edges = [[(x(at), y(level)) for at, level in zip(before.times, before.fan[:, q], strict=True)] for q in (0, 4)]
+        parts += [el("path", d=path(edge), class_="fan-before") for edge in edges]
+    for plan in outlook.plans:
+        begin, end = day_start(plan.first, zone), day_start(plan.last + timedelta(days=1), zone)
+        if end > outlook.as_of and begin < outlook.times[-1]:
+            low, high = max(x(outlook.as_of), x(begin)), min(right, x(end))
+            parts.append(el("path", d=f"M{low + 1:.1f} {top - 5:.1f} H{high - 1:.1f} M{low + 1:.1f} {top - 5:.1f} v6",
+                            class_="plan-mark"))
     now = x(outlook.as_of)
     parts += [el("path", d=f"M{now:.1f} {top:.1f} V{bottom:.1f}", class_="hinge"),
               el("text", "now", x=now + 4, y=top + letters, class_="scale scale-now", font_size=letters)]

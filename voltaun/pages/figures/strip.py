@@ -1,5 +1,6 @@
 """The strip: days as columns on one time axis, the past as it was logged, now as a hinge, the fan ahead."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
@@ -9,6 +10,7 @@ from markupsafe import Markup
 from voltaun.core.days import Day
 from voltaun.core.instants import day_start, days_between, local_day
 from voltaun.core.outlook import DayOutlook, Outlook
+from voltaun.core.plans import Plan
 from voltaun.core.quantities import show_energy, show_percent
 from voltaun.core.rig import SOURCES
 from voltaun.core.words import chance
@@ -38,18 +40,29 @@ class Column:
     past: Day | None
     ahead: DayOutlook | None
     line: str
+    sky: str | None = None
+    planned: bool = False
 
 
-def columns(first: date, last: date, logged: dict[date, Day], outlook: Outlook | None) -> list[Column]:
-    """The days from first to last, each with its logged part, its outlook, and its line of figures."""
+def columns(first: date, last: date, logged: dict[date, Day], outlook: Outlook | None,
+            skies: dict[date, str] | None = None, told: Callable[[Plan], str] = str) -> list[Column]:
+    """The days from first to last, each with its logged part, its outlook, and its line of figures.
+
+    skies  words given for coming days; told  puts a plan in words
+    """
+    skies = skies or {}
+    planned = {day: [told(plan) for plan in outlook.plans if plan.on(day)]
+               for day in days_between(first, last)} if outlook else {}
     ahead = {day.day: day for day in outlook.days} if outlook else {}
     if outlook and outlook.today:
         ahead[outlook.today.day] = outlook.today
-    return [Column(day, logged.get(day), ahead.get(day), _line(day, logged.get(day), ahead.get(day)))
+    return [Column(day, logged.get(day), ahead.get(day),
+                   _line(day, logged.get(day), ahead.get(day), skies.get(day), planned.get(day, [])), skies.get(day),
+                   bool(planned.get(day)))
             for day in days_between(first, last)]
 
 
-def _line(day, past, ahead) -> str:
+def _line(day, past, ahead, sky, planned) -> str:
     told = [f"{day:%a} {day.day} {day:%b}"]
     if past is not None and past.hours > 0.5:
         sources = ", ".join(f"{SOURCE_WORDS[s]} {'~' if s in past.reckoned else ''}{show_energy(wh)}"
@@ -66,6 +79,8 @@ def _line(day, past, ahead) -> str:
                     "of sun, eight chances in ten")
         told.append(f"dusk {show_percent(ahead.dusk_soc.p10)} to {show_percent(ahead.dusk_soc.p90)}")
         told.append(f"below the floor: {chance(ahead.chance_below_everyday_floor)}")
+        told += [f"{sky} expected"] if sky else []
+        told += planned
     if len(told) == 1:
         told.append("nothing logged")
     return "; ".join(told)
@@ -134,8 +149,14 @@ class _Frame:
     def sky_marks(self) -> Markup:
         marks = []
         for n, column in enumerate(self.shown):
-            if column.past and column.past.sky:
-                marks.append(_sky_mark(column.past.sky, self.left + (n + 0.5) * self.column_width, self.sky_y))
+            x = self.left + (n + 0.5) * self.column_width
+            word = (column.past and column.past.sky) or column.sky
+            if word:
+                marks.append(_sky_mark(word, x, self.sky_y))
+            if column.planned:
+                y = self.sky_y + self.size.letters * 0.75
+                marks.append(el("path", d=f"M{x - self.column_width * 0.3:.1f} {y:.1f} h{self.column_width * 0.6:.1f} "
+                                          "m0 -2 v4", class_="plan-mark"))
         return join(marks)
 
     def bars(self) -> Markup:

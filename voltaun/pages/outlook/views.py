@@ -1,24 +1,165 @@
-"""Outlook: the fan of the level, the chances, and what was assumed."""
+"""Outlook: the fan of the level, the sky given for coming days, plans, what if, and how past outlooks did."""
 
-from flask import render_template
+from datetime import date, timedelta
 
+from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
+
+from voltaun import forecasts, outside
+from voltaun.core import days as logged_days
+from voltaun.core import words
+from voltaun.core.autonomy import momentary
+from voltaun.core.hindsight import hindsight
+from voltaun.core.outlook import NoOutlook
+from voltaun.core.rig import SKIES
+from voltaun.core.worst import worst_stretch
+from voltaun.database import monitors, plans, readings
+from voltaun.database.connection import transaction
 from voltaun.pages import frame
-from voltaun.pages.figures import fan
+from voltaun.pages.figures import fan, past
+from voltaun.pages.outlook.asked import Asked, plan_from, rule_from
 
 pages = frame.page("outlook")
 
 AHEAD = 10
+FORECAST = "http://127.0.0.1:8152"
+PAST_OUTLOOKS, PAST_AFTER_DAYS = 120, 21
+"""The page looks back on so many outlooks at the most, made once so many days were logged."""
 
 
 @pages.get("/outlook")
 def show():
-    """The page."""
-    look = frame.look(AHEAD)
-    rig = frame.rig()
+    """The page; with something asked of it, what that would change."""
+    return render()
+
+
+def render(status=200, plan_faults=None, rule_faults=None, typed=None):
+    """The page, with what is wrong beside what was typed."""
+    look, rig = frame.look(AHEAD), frame.rig()
+    asked = Asked.of(rig, look.today, request.args)
+    other = None
+    if look.outlook and asked.plans and not asked.faults:
+        try:
+            other = look.ahead(plans=look.plans + asked.plans)
+        except NoOutlook:
+            other = None
     floors = (rig.bank.everyday_floor, rig.bank.hard_floor)
     pictures = []
     if look.outlook:
-        pictures = [fan.draw(look.outlook, floors, rig.zone, 1060, 360, 13, "fan-wide"),
-                    fan.draw(look.outlook, floors, rig.zone, 390, 280, 11.5, "fan-narrow")]
-    return render_template("outlook/outlook.html", look=look, outlook=look.outlook, today=look.today,
-                           pictures=pictures)
+        pictures = [fan.draw(other or look.outlook, floors, rig.zone, width, height, letters, name,
+                             before=look.outlook if other else None)
+                    for width, height, letters, name in ((1060, 360, 13, "fan-wide"), (390, 280, 11.5, "fan-narrow"))]
+    return render_template(
+        "outlook/outlook.html", look=look, outlook=look.outlook, other=other, today=look.today, pictures=pictures,
+        asked=asked, coming=[look.today + timedelta(days=n) for n in range(AHEAD + 1)], skies=SKIES,
+        planned=plans.current(frame.db(), g.kept.id, look.today), worst=_worst(look),
+        moment=momentary(rig, look.outlook.above_floor_wh) if look.outlook and look.outlook.above_floor_wh else None,
+        difference=words.difference(look.outlook, other, asked.words, look.today) if other else None,
+        forecast=monitors.setting(frame.db(), g.kept.id, "forecast_address", FORECAST),
+        plan_faults=plan_faults or [], rule_faults=rule_faults or [], typed=typed or {}), status
+
+
+def _worst(look):
+    """The worst stretch of the log from today's level on."""
+    if look.outlook is None:
+        return None
+    days = logged_days.by_day(frame.rig(), look.account.intervals, frame.sun())
+    return worst_stretch(frame.rig(), days, look.outlook.soc, look.outlook.energy_wh)
+
+
+@pages.post("/outlook/sky")
+def give_sky():
+    """Keep the sky of a coming day as it was tapped, or take it away."""
+    look = frame.look()
+    try:
+        day = date.fromisoformat(request.form.get("day", ""))
+    except ValueError:
+        abort(400)
+    word = request.form.get("sky", "")
+    if word not in ("", *SKIES) or not 0 <= (day - look.today).days <= AHEAD:
+        abort(400)
+    with transaction(frame.db()) as db:
+        plans.give_sky(db, g.kept.id, day, look.today, word)
+    return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#sky", 303)
+
+
+@pages.post("/outlook/forecast")
+def fetch_skies():
+    """Ask the forecast service for the sky of the coming days."""
+    address = request.form.get("address", "").strip()
+    look = frame.look()
+    fault = outside.address_fault(address)
+    if fault:
+        flash(fault)
+        return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#sky", 303)
+    try:
+        found = forecasts.fetch(address, look.today, AHEAD + 1)
+    except forecasts.NoForecast as none:
+        flash(f"{none} Nothing was changed.")
+    else:
+        with transaction(frame.db()) as db:
+            monitors.put_setting(db, g.kept.id, "forecast_address", address)
+            for day, word in found.items():
+                plans.give_sky(db, g.kept.id, day, look.today, word)
+        flash(f"The sky of {words.days(len(found))} came in.")
+    return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#sky", 303)
+
+
+@pages.post("/outlook/plans")
+def add_plan():
+    """Keep a plan."""
+    plan, faults = plan_from(frame.rig(), request.form)
+    if faults:
+        return render(422, plan_faults=faults, typed=request.form)
+    with transaction(frame.db()) as db:
+        number = plans.add(db, g.kept.id, plan)
+    flash(f"Planned: {words.plan(plan, frame.rig())}.", f"unplan-{number}")
+    return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#plans", 303)
+
+
+@pages.post("/outlook/plans/<int:plan_id>")
+def change_plan(plan_id: int):
+    """Take a plan away, or bring it back."""
+    removed = "back" not in request.form
+    with transaction(frame.db()) as db:
+        found = plans.set_removed(db, g.kept.id, plan_id, removed)
+    if not found:
+        abort(404)
+    if removed:
+        flash("The plan is taken away.", f"replan-{plan_id}")
+    else:
+        flash("The plan is back.")
+    return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#plans", 303)
+
+
+@pages.post("/outlook/rule")
+def keep_rule():
+    """Keep when the generator is started and stopped, or that it is not counted on."""
+    made, faults = (None, []) if "none" in request.form else rule_from(request.form)
+    if faults:
+        return render(422, rule_faults=faults, typed=request.form)
+    with transaction(frame.db()) as db:
+        plans.keep_rule(db, g.kept.id, made)
+    flash("The generator's rule is kept." if made else "The generator is not counted on.")
+    return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#rule", 303)
+
+
+@pages.get("/outlook/past")
+def past_outlooks():
+    """How past outlooks did; made when it is asked for, since it takes a while."""
+    rig, now = frame.rig(), g.now
+    look = frame.look()
+    first = now - timedelta(days=PAST_OUTLOOKS + 400)
+    kept = [each.reading for each in readings.since(frame.db(), g.kept.id, first) if each.reading.at <= now]
+    made = None
+    if kept:
+        begin = max(kept[0].at + timedelta(days=PAST_AFTER_DAYS), now - timedelta(days=PAST_OUTLOOKS))
+        key = (g.kept.id, g.kept.version, look.today, readings.stamp(frame.db(), g.kept.id, first))
+        cache = current_app.extensions.setdefault("voltaun-past", {})
+        if key not in cache:
+            cache.clear()
+            cache[key] = hindsight(rig, kept, frame.sun(), (1, 3, 5), begin)
+        made = cache[key]
+    pictures = [past.draw(made, rig.zone, width, height, letters, name)
+                for width, height, letters, name in ((1060, 260, 13, "past-wide"), (390, 240, 11.5, "past-narrow"))
+                ] if made and made.sun else []
+    return render_template("outlook/past.html", past=made, pictures=pictures)

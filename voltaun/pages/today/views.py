@@ -5,6 +5,7 @@ from datetime import timedelta
 from flask import g, render_template, url_for
 
 from voltaun.core import days as logged_days
+from voltaun.core import words
 from voltaun.core.bank import packs_apart
 from voltaun.core.cautions import for_now
 from voltaun.pages import frame
@@ -27,7 +28,8 @@ def render(form: ReadingForm, status: int = 200):
     look = frame.look(AHEAD)
     first = look.today - timedelta(days=BACK)
     logged = logged_days.by_day(frame.rig(), look.account.intervals, frame.sun(), first)
-    columns = strip.columns(first, look.today + timedelta(days=AHEAD), logged, look.outlook)
+    columns = strip.columns(first, look.today + timedelta(days=AHEAD), logged, look.outlook, look.skies,
+                            lambda plan: words.plan(plan, frame.rig()))
     return render_template("today/today.html", look=look, outlook=look.outlook, today=look.today, form=form,
                            strips=_strips(look, columns), columns=columns, last=_last(look), usual=_usual(look),
                            cautions=for_now(frame.rig(), look.outlook), apart=_apart(look)), status

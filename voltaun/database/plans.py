@@ -1,0 +1,73 @@
+"""Plans, the skies given for coming days, and the generator's rule."""
+
+import sqlite3
+from dataclasses import asdict, dataclass
+from datetime import date
+
+from voltaun.core.plans import GeneratorRule, Plan
+from voltaun.database.monitors import put_setting, setting
+
+
+@dataclass(frozen=True)
+class KeptPlan:
+    """A plan with its number in the file."""
+
+    id: int
+    plan: Plan
+
+
+def current(connection: sqlite3.Connection, rig_id: int, today: date) -> list[KeptPlan]:
+    """The rig's plans that are not over, in order of their days."""
+    rows = connection.execute(
+        "SELECT * FROM plan WHERE rig_id = ? AND removed = 0 AND last_day >= ? ORDER BY first_day, id",
+        (rig_id, today.isoformat()))
+    return [KeptPlan(row["id"], Plan(row["kind"], date.fromisoformat(row["first_day"]),
+                                     date.fromisoformat(row["last_day"]), row["amount"], row["name"])) for row in rows]
+
+
+def add(connection: sqlite3.Connection, rig_id: int, plan: Plan) -> int:
+    """Keep a plan; its number. To be called in a transaction."""
+    return connection.execute(
+        "INSERT INTO plan (rig_id, kind, first_day, last_day, amount, name) VALUES (?, ?, ?, ?, ?, ?)",
+        (rig_id, plan.kind, plan.first.isoformat(), plan.last.isoformat(), plan.amount, plan.name)).lastrowid
+
+
+def set_removed(connection: sqlite3.Connection, rig_id: int, plan_id: int, removed: bool) -> bool:
+    """Take a plan away, or bring it back; whether there is such a plan. To be called in a transaction."""
+    return connection.execute("UPDATE plan SET removed = ? WHERE rig_id = ? AND id = ?",
+                              (removed, rig_id, plan_id)).rowcount > 0
+
+
+def give_sky(connection: sqlite3.Connection, rig_id: int, day: date, today: date, sky: str) -> None:
+    """Give a coming day's sky, or with "" take it away. To be called in a transaction."""
+    connection.execute("INSERT OR REPLACE INTO sky_given VALUES (?, ?, ?, ?)",
+                       (rig_id, day.isoformat(), today.isoformat(), sky))
+
+
+def skies(connection: sqlite3.Connection, rig_id: int, first: date, last: date) -> dict[date, str]:
+    """The latest sky given for each day from first to last."""
+    rows = connection.execute(
+        "SELECT day, sky FROM sky_given WHERE rig_id = ? AND day BETWEEN ? AND ? ORDER BY given_on",
+        (rig_id, first.isoformat(), last.isoformat()))
+    latest = {row["day"]: row["sky"] for row in rows}
+    return {date.fromisoformat(day): sky for day, sky in sorted(latest.items()) if sky}
+
+
+def past_skies(connection: sqlite3.Connection, rig_id: int, first: date, before: date) -> list[tuple[date, int, str]]:
+    """What was given for days that are over, from first on: (day, how many days ahead, word)."""
+    rows = connection.execute(
+        "SELECT day, given_on, sky FROM sky_given WHERE rig_id = ? AND day >= ? AND day < ? AND sky <> '' ORDER BY day",
+        (rig_id, first.isoformat(), before.isoformat()))
+    found = [(date.fromisoformat(row["day"]), date.fromisoformat(row["given_on"]), row["sky"]) for row in rows]
+    return [(day, (day - given_on).days, sky) for day, given_on, sky in found]
+
+
+def rule(connection: sqlite3.Connection, rig_id: int) -> GeneratorRule | None:
+    """When the rig's generator is started and stopped, or None."""
+    kept = setting(connection, rig_id, "generator_rule", None)
+    return kept and GeneratorRule(**kept)
+
+
+def keep_rule(connection: sqlite3.Connection, rig_id: int, made: GeneratorRule | None) -> None:
+    """Keep the generator's rule, or with None none. To be called in a transaction."""
+    put_setting(connection, rig_id, "generator_rule", made and asdict(made))

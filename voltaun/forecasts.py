@@ -1,0 +1,26 @@
+"""The sky for coming days from a forecast service; another service is one adapter of the shape of `fetch`."""
+
+import json
+from datetime import date
+
+from voltaun import outside
+from voltaun.core.rig import SKIES
+
+
+class NoForecast(Exception):
+    """There is none to be had; the message says why."""
+
+
+def fetch(address: str, first: date, days: int) -> dict[date, str]:
+    """Sky words by day from `first` on, from a service on this machine's loopback. Raises NoForecast."""
+    try:
+        answer = json.loads(outside.ask(address, f"/sky.json?first={first.isoformat()}&days={days}"))
+        found = {date.fromisoformat(each["date"]): each["sky"] for each in answer["days"]}
+    except (outside.Silent, outside.Slow) as trouble:
+        raise NoForecast(f"The forecast service does not answer: {trouble}.") from trouble
+    except (ValueError, KeyError, TypeError) as error:
+        raise NoForecast(f"The forecast service's answer cannot be read ({error}).") from error
+    odd = [word for word in found.values() if word not in SKIES]
+    if odd:
+        raise NoForecast(f"The forecast service said {odd[0]!r}, expected one of {', '.join(SKIES)}.")
+    return {day: word for day, word in found.items() if 0 <= (day - first).days < days}
