@@ -7,7 +7,7 @@ from voltaun.core.bank import effective_energy
 from voltaun.core.futures import run
 from voltaun.demo.honey_house import RIG
 
-STEPS, FUTURES = 240, 2000
+STEPS, FUTURES = 336, 10_000
 
 
 def lines(_folder):
@@ -29,5 +29,5 @@ def lines(_folder):
         made = run(RIG, energy, 0.6, harvest, load, hours)
         return made.spilt, made.missing, made.used
 
-    ours, theirs = side_by_side(whole, bare, 30)
-    yield told(f"{FUTURES} futures × {STEPS} h", ours, "bare clip and add", theirs, 15)
+    ours, theirs = side_by_side(whole, bare, 7)
+    yield told(f"{FUTURES} futures × {STEPS} h", ours, "bare clip and add", theirs, 12)

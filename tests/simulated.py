@@ -45,8 +45,11 @@ def weather(rng, days, persistence=0.4, slow=None) -> np.ndarray:
     return 0.08 + 0.75 / (1 + np.exp(-1.3 * (score + 0.4 + (slow if slow is not None else 0.0))))
 
 
-def log_of(rig: Rig, truth: Truth, rng, days: int, shares=None, start=START) -> list[Reading]:
-    """What would have been written down: one reading an evening, percent to 1, energies with 1 % of noise."""
+def log_of(rig: Rig, truth: Truth, rng, days: int, shares=None, start=START, trace=None) -> list[Reading]:
+    """What would have been written down: one reading an evening, percent to 1, energies with 1 % of noise.
+
+    trace  a list that takes each hour's (instant, true level, whether the generator ran)
+    """
     sun = sun_of(rig)
     shares = weather(rng, days + 1) if shares is None else shares
     hours = np.array([(start + timedelta(hours=n)).timestamp() for n in range(24 * days + 26)])
@@ -74,7 +77,9 @@ def log_of(rig: Rig, truth: Truth, rng, days: int, shares=None, start=START) -> 
                   - truth.hidden_w) / truth.energy_wh
         if level > 0.995 and full_at is None:
             full_at = start + timedelta(hours=n + 1)
-        level = min(1.0, level)
+        level = max(0.0, min(1.0, level))
+        if trace is not None:
+            trace.append((start + timedelta(hours=n + 1), level, running and bool(rig.generators)))
         meters["solar_wh"] += sun_wh - spilt
         if rig.generators:
             meters["generator_wh"] += generator

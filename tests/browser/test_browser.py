@@ -16,7 +16,8 @@ AXE = Path(__file__).parent / "vendor" / "axe.min.js"
 PAGES = ("/1/today", "/1/log", "/1/bench", "/1/rig", "/1/outlook", "/1/additions", "/1/sums", "/start",
          "/2/rig", "/2/bench", "/1/bench/runs/1", "/1/bench/runs/1?edit=1", "/1/bench/new?instrument=meter",
          "/1/bench/new?instrument=label", "/1/log/taught", "/1/log/compare", "/1/log/month/2026/11", "/1/log/year/2026",
-         "/1/log/grid", "/1/log/monitor", "/2/log?day=2026-10-20")
+         "/1/log/grid", "/1/log/monitor", "/2/log?day=2026-10-20",
+         "/1/outlook?use=30", "/1/outlook/past")
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
          "--disable-sync", "--no-first-run"]
 
@@ -390,6 +391,36 @@ class FirstRun(BrowserCase):
         page.get_by_text("Ridge hut").first.click()
         page.get_by_role("link", name="Honey house").click()
         self.shows("in hand if the sun stays away")
+
+
+class Outlook(BrowserCase):
+    def test_what_if_answers_at_once_and_says_what_changed(self):
+        page = self.go("/1/outlook")
+        page.get_by_label("Honey-warming cabinet").check()
+        self.shows("Leaving Honey-warming cabinet off until")
+        page.get_by_label("Use, % more or less").focus()
+        for _ in range(4):
+            page.keyboard.press("ArrowRight")
+        self.shows("Using 20 % more and leaving")
+        page.get_by_role("link", name="As things stand").click()
+        page.wait_for_url("**/outlook")
+
+    def test_the_sky_by_one_tap_a_day_and_a_plan_with_undo(self):
+        page = self.go("/1/outlook")
+        page.get_by_role("button", name="Tomorrow: storm").click()
+        page.locator('button[aria-label="Tomorrow: storm"][aria-pressed="true"], '
+                     'button[aria-label="tomorrow: storm"][aria-pressed="true"]').wait_for()
+        page.get_by_role("button", name="tomorrow: not known").click()
+        page.get_by_label("What", exact=True).select_option("guests")
+        page.get_by_role("button", name="Keep this plan").click()
+        self.shows("Planned: guests, use × 1.4")
+        page.get_by_role("button", name="Take it back").click()
+        self.shows("The plan is taken away.")
+
+    def test_past_outlooks_come_when_they_are_scrolled_to(self):
+        page = self.go("/1/outlook")
+        page.locator("#past").scroll_into_view_if_needed()
+        self.shows("the band held")
 
 
 class LogParts(BrowserCase):

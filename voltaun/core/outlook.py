@@ -11,7 +11,7 @@ from datetime import date, datetime, timedelta
 import numpy as np
 
 from voltaun.core.autonomy import Drain, dark_autonomy, dark_autonomy_range, drain, energy_now
-from voltaun.core.demand import hourly_shape
+from voltaun.core.demand import daily_use, hourly_shape
 from voltaun.core.futures import Futures, Started, run
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.learn import Account, Learned, day_legs, use_of
@@ -35,6 +35,9 @@ STALE_DAYS, LOST_DAYS = 2.0, 10.0
 
 SHORTFALL_DAYS = 3
 """How many days ahead the advice on what to spare or put in looks."""
+
+HOURS_DOUBT = 0.4
+"""How far the use of which nobody knows the hours leans towards some time of the day, a share (standard deviation)."""
 
 LEVEL_GRAIN = 1e-5
 """A level this little below a floor is at it: rounding, not a lack."""
@@ -220,7 +223,7 @@ def prepare(rig: Rig, readings: list[Reading], account: Account, sun: RigSun | N
     planned = planned_watts(rig, plans, grid.days)[grid.day_of_step, grid.clock_hours] * grid.hours
     harvest += planned[:, None]
     load = uses[grid.day_of_step]
-    load *= (shape[grid.clock_hours] * grid.hours)[:, None]
+    load *= (_shapes(rig, shape, leaving, seed, futures)[grid.clock_hours] * grid.hours[:, None]).astype(np.float32)
     load += (more[grid.day_of_step, grid.clock_hours] * grid.hours)[:, None]
     np.maximum(load, 0, out=load)
     return Prepared(as_of, start, soc, energy_now(rig, temp_c), temp_c, grid, harvest, load, planned,
@@ -313,6 +316,21 @@ class _Grid:
 def _stream(seed: int, purpose: int) -> np.random.Generator:
     """A stream of its own for each purpose, drawn day by day: a longer outlook begins like a shorter one."""
     return np.random.default_rng([seed, purpose])
+
+
+def _shapes(rig, shape, leaving: Drain, seed, futures) -> np.ndarray:
+    """Each future's share of a day's use in each clock hour, (24, futures).
+
+    What the listed loads do not explain of the use lies nobody knows when; so futures lean towards one time of
+    the day or another, by `HOURS_DOUBT` of that part.
+    """
+    listed = daily_use(rig) or 0.0
+    open_part = max(0.15, 1 - listed / leaving.use_wh) if leaving.use_wh else 0.0
+    lean = _stream(seed, 5).standard_normal((2, futures)) * HOURS_DOUBT * open_part
+    angle = 2 * np.pi * (np.arange(24) + 0.5) / 24
+    tilt = np.clip(1 + np.sin(angle)[:, None] * lean[0] + np.cos(angle)[:, None] * lean[1], 0.1, None)
+    leaned = shape[:, None] * tilt
+    return leaned / leaned.sum(axis=0)
 
 
 def _draw_uses(seed, learned: Learned, leaving: Drain, factor: np.ndarray, futures: int) -> np.ndarray:

@@ -9,7 +9,6 @@ from voltaun.core import days as logged_days
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.learn import reckon
 from voltaun.core.ledger import ANSWERS
-from voltaun.core.outlook import LEARN_DAYS
 from voltaun.core.quantities import show_percent
 from voltaun.core.words import begin
 from voltaun.database import monitors, readings
@@ -24,6 +23,8 @@ from voltaun.pages.today import views as today
 pages = frame.page("log")
 
 WEEKS_SHOWN = 6
+REACH = 120
+"""Days before the table that are reckoned with it, so that what they teach is known."""
 
 
 @pages.get("/log")
@@ -93,7 +94,7 @@ def _sheet(day: date | None) -> Sheet:
         end = max(end, g.now)
     first = last - timedelta(days=last.weekday() + 7 * (WEEKS_SHOWN - 1))
     first_instant = day_start(first, rig.zone)
-    kept = readings.since(frame.db(), g.kept.id, first_instant - timedelta(days=LEARN_DAYS), end)
+    kept = readings.since(frame.db(), g.kept.id, first_instant - timedelta(days=REACH), end)
     account = reckon(rig, [each.reading for each in kept], sun)
     days = logged_days.by_day(rig, account.intervals, sun, first)
     older = readings.before(frame.db(), g.kept.id, first_instant, 1)

@@ -1,0 +1,174 @@
+import re
+import threading
+from dataclasses import replace
+from datetime import date, timedelta
+
+import numpy as np
+
+from tests.pages.test_pages import PagesCase
+from tests.simulated import Truth, log_of
+from tests.support import NOW, readings
+from voltaun import forecasts
+from voltaun.core.bank import rated_energy
+from voltaun.core.rig import Engine, Generator, Load
+from voltaun.core.sun import planes
+from voltaun.database import archive, monitors, plans, rigs
+from voltaun.database.connection import transaction
+from voltaun.standins import sky as standin
+
+TODAY = date(2026, 11, 25)
+
+
+class OutlookCase(PagesCase):
+    def setUp(self):
+        super().setUp()
+        self.rig = replace(self.rig, generators=(Generator("Set", 900, 0.7),), vehicles=(Engine("Ute", 300),),
+                           loads=(Load("Cabinet", 1500, "ac", 250), Load("Lights", 300, "dc", 40)))
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), self.rig, NOW)
+        self.assertEqual(len(planes(self.rig)), 1)
+        truth = Truth(rated_energy(self.rig.bank), 5.0, 0.95)
+        self.keep(*log_of(self.rig, truth, np.random.default_rng(3), 60, start=NOW - timedelta(days=60)))
+
+    def show(self, asked=""):
+        return self.client.get(f"/1/outlook{asked}").text
+
+
+class WhatIf(OutlookCase):
+    def test_use_loads_and_hours_change_the_fan_and_are_said_in_words(self):
+        plain = self.show()
+        self.hides("fan-before", plain)
+        for asked, told in (("?use=60", "Using 60 % more"), ("?off=Cabinet", "Leaving Cabinet off until"),
+                            (f"?generator=3&on={TODAY}", "Running the generator 3 h today"),
+                            (f"?drive=2&on={TODAY + timedelta(days=1)}", "Driving 2 h tomorrow")):
+            page = self.show(asked)
+            self.shows("fan-before", page)
+            self.shows(told, page)
+        self.assertEqual(plans.current(self.db, 1, TODAY), [])
+
+    def test_bad_figures_are_said_and_stay_typed(self):
+        page = self.show("?generator=lots&on=someday&use=900")
+        for words in ("expected hours, 0 to 24", "expected a coming day", "expected percent more or less",
+                      'value="lots"'):
+            self.shows(words, page)
+        self.assertEqual(self.client.get("/1/outlook?off=%00&until=9999-99-99&use=nan").status_code, 200)
+
+
+class Sky(OutlookCase):
+    def tap(self, day, word, **options):
+        return self.post("/1/outlook/sky", {"day": str(day), "sky": word}, **options)
+
+    def test_a_tap_narrows_its_day_and_another_takes_it_away(self):
+        self.tap(TODAY + timedelta(days=2), "storm")
+        self.assertEqual(plans.skies(self.db, 1, TODAY, TODAY + timedelta(days=10)), {date(2026, 11, 27): "storm"})
+        page = self.show()
+        self.assertRegex(page, r'value="storm" aria-pressed="true"')
+        self.shows("storm expected", self.client.get("/1/today").text)
+        self.tap(TODAY + timedelta(days=2), "")
+        self.assertEqual(plans.skies(self.db, 1, TODAY, TODAY + timedelta(days=10)), {})
+        for day, word in ((TODAY - timedelta(days=1), "clear"), (TODAY, "fog"), ("soon", "clear"),
+                          (TODAY + timedelta(days=99), "clear")):
+            self.assertEqual(self.tap(day, word).status_code, 400)
+
+    def serve(self, **more):
+        server = standin.server(0, **more)
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        self.addCleanup(server.server_close)
+        self.addCleanup(server.shutdown)
+        return f"http://127.0.0.1:{server.server_address[1]}"
+
+    def fetch(self, address):
+        return self.post("/1/outlook/forecast", {"address": address}, follow_redirects=True).text
+
+    def test_from_the_forecast_service(self):
+        address = self.serve()
+        self.shows("The sky of eleven days came in", self.fetch(address))
+        given = plans.skies(self.db, 1, TODAY, TODAY + timedelta(days=10))
+        self.assertEqual([{"date": str(day), "sky": word} for day, word in given.items()], standin.words(TODAY, 11))
+        self.assertEqual(monitors.setting(self.db, 1, "forecast_address", ""), address)
+
+    def test_trouble_changes_nothing(self):
+        for address, words in ((self.serve(garbled=True), "cannot be read"), ("http://127.0.0.1:9", "does not answer"),
+                               ("http://example.org", "Voltaun asks nobody else")):
+            self.shows(words, self.fetch(address))
+        self.assertEqual(plans.skies(self.db, 1, TODAY, TODAY + timedelta(days=10)), {})
+        with self.assertRaises(forecasts.NoForecast):
+            forecasts.fetch(self.serve(garbled=True), TODAY, 3)
+
+
+class Plans(OutlookCase):
+    def plan(self, **typed):
+        return self.post("/1/outlook/plans", {"first": "2026-11-27"} | typed)
+
+    def test_kept_shown_counted_and_taken_back(self):
+        kept = self.post("/1/outlook/plans", {"kind": "guests", "first": "2026-11-27", "last": "2026-11-29",
+                                              "name": "Market folk"}, follow_redirects=True).text
+        self.shows("Planned: Market folk, use × 1.4", kept)
+        self.shows("plan-mark", self.show())
+        self.shows("Market folk", self.client.get("/1/today").text)
+        (only,) = plans.current(self.db, 1, TODAY)
+        self.post(f"/1/outlook/plans/{only.id}")
+        self.assertEqual(plans.current(self.db, 1, TODAY), [])
+        self.post(f"/1/outlook/plans/{only.id}", {"back": "yes"})
+        self.assertEqual([each.plan for each in plans.current(self.db, 1, TODAY)], [only.plan])
+        self.assertEqual(self.post("/1/outlook/plans/99").status_code, 404)
+
+    def test_every_kind_as_it_is_typed(self):
+        for kind, amount, found in (("drive", "1 h 30", 1.5), ("generator", "2", 2.0), ("add", "1.2 kWh", 1200.0),
+                                    ("away", "0.1", 0.1)):
+            self.assertEqual(self.plan(kind=kind, amount=amount).status_code, 303, kind)
+            self.assertIn(found, [each.plan.amount for each in plans.current(self.db, 1, TODAY)])
+        self.assertEqual(self.plan(kind="leave_off", load="Cabinet").status_code, 303)
+        self.assertEqual(self.client.get("/1/outlook").status_code, 200)
+        again = archive.rig_archive(self.db, 1)
+        self.assertEqual(len(again["plan"]), 5)
+
+    def test_bad_plans_are_refused_in_words(self):
+        for typed, words in (({"kind": "drive"}, "expected hours a day"),
+                             ({"kind": "drive", "amount": "40"}, "expected"),
+                             ({"kind": "mains", "amount": "2"}, "no such source"),
+                             ({"kind": "leave_off"}, "a load to leave"),
+                             ({"kind": "fly"}, "one of the kinds"), ({"kind": "away", "first": ""}, "Found no day"),
+                             ({"kind": "away", "first": "2026-11-27", "last": "2026-11-20"}, "the earlier day first"),
+                             ({"kind": "away", "first": "Thursday"}, "expected a day such as")):
+            answer = self.plan(**typed)
+            self.assertEqual(answer.status_code, 422, typed)
+            self.shows(words, answer.text)
+        self.assertEqual(plans.current(self.db, 1, TODAY), [])
+
+
+class Rule(OutlookCase):
+    def test_kept_counted_and_let_go(self):
+        page = self.post("/1/outlook/rule", {"start": "40", "stop": "80%", "from_hour": "7", "litres": "10"},
+                         follow_redirects=True).text
+        self.shows("It is started at 40 % and run to 80 %", page)
+        self.assertEqual(plans.rule(self.db, 1).litres, 10)
+        self.shows("the generator from 40 % to 80 %", page)
+        bad = self.post("/1/outlook/rule", {"start": "80", "stop": "40"})
+        self.assertEqual(bad.status_code, 422)
+        self.shows("the lower level first", bad.text)
+        self.shows("expected a percent", self.post("/1/outlook/rule", {"start": "a lot", "stop": "40"}).text)
+        self.post("/1/outlook/rule", {"none": "yes"})
+        self.assertIsNone(plans.rule(self.db, 1))
+
+
+class Past(OutlookCase):
+    def test_made_again_on_demand(self):
+        page = self.client.get("/1/outlook/past").text
+        outlooks, held = re.search(r"Of (\d+) outlooks for the next day the band held (\d+) in ten", page).groups()
+        self.assertGreater(int(outlooks), 30)
+        self.assertGreaterEqual(int(held), 6)
+        self.shows("The last seven days again", page)
+        part = self.client.get("/1/outlook/past", headers={"HX-Request": "true"}).text
+        self.hides("<main", part)
+
+    def test_too_little(self):
+        self.db.execute("UPDATE reading SET removed = 1 WHERE id > 5")
+        self.shows("too little of the log", self.client.get("/1/outlook/past").text)
+
+
+class Stale(PagesCase):
+    def test_a_log_a_month_old_claims_no_level(self):
+        self.keep(*readings({"soc": 0.5}, {"soc": 0.6, "solar_wh": 2000}, start=NOW - timedelta(days=40)))
+        self.shows("days old", self.client.get("/1/outlook").text)
+        self.hides("fan-outer", self.client.get("/1/outlook").text.split("<main")[1])
