@@ -27,7 +27,7 @@ LEARN_DAYS = HISTORY_DAYS + 2
 USE_DAYS = 120
 """How far back it looks for habits of use: a season, so that a forgotten winter does not weigh on a summer's week."""
 
-TRUST = ((1.5, 0.8), (3.5, 0.65), (5.5, 0.5), (float("inf"), 0.4))
+TRUST = ((2.5, 0.9), (4.5, 0.8), (6.5, 0.65), (float("inf"), 0.5))
 """How far a word given so many days ahead is trusted, until the log has seen some come true or not."""
 
 STALE_DAYS, LOST_DAYS = 2.0, 10.0
