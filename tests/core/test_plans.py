@@ -5,8 +5,11 @@ from datetime import UTC, date, datetime, timedelta
 import numpy as np
 
 from tests.core.test_outlook import log_of, look
+from tests.simulated import Truth, random_rig
+from tests.simulated import log_of as log_of_rig
 from tests.support import NOW, readings, rig, sun_of
 from voltaun.core import words
+from voltaun.core.bank import rated_energy
 from voltaun.core.days import Day
 from voltaun.core.futures import Started, run
 from voltaun.core.habits import learned_trust
@@ -195,3 +198,24 @@ class StaleAndOdd(unittest.TestCase):
         single = look(SET, [Reading(NOW, soc=0.5)])
         self.assertEqual(single.drain.basis, "loads")
         self.assertEqual(single.sky.days, 0)
+
+
+class Dawn(unittest.TestCase):
+    def test_the_band_of_the_level_three_dawns_ahead_holds(self):
+        held = []
+        for seed in range(8):
+            rng = np.random.default_rng(seed)
+            of = replace(random_rig(rng), generators=())
+            of = replace(of, arrays=(replace(of.arrays[0], panel_w=1.5 * of.arrays[0].panel_w),))
+            truth, trace = Truth(rated_energy(of.bank), 3.0, of.bank.charge_efficiency), []
+            log = log_of_rig(of, truth, rng, 130, trace=trace)
+            levels = {at: level for at, level, _ in trace}
+            for n in range(70, 124, 6):
+                seen = look(of, log[:n + 1], seed=n, futures=600, days=4)
+                step = next(k for k, at in enumerate(seen.times) if at.astimezone(of.zone).date() == seen.days[2].day
+                            and at.astimezone(of.zone).hour == 6)
+                came = levels.get(seen.times[step].astimezone(UTC))
+                if came is not None and came > 0.05:
+                    held.append(seen.fan[step][0] <= came <= seen.fan[step][4])
+        self.assertGreater(len(held), 40)
+        self.assertTrue(0.68 <= np.mean(held) <= 0.90, np.mean(held))

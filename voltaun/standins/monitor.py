@@ -7,8 +7,8 @@ it is silent, slow, lying or garbled instead.
 import math
 import time
 from functools import cache
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
-from urllib.parse import parse_qs, urlparse
+
+from voltaun.standins import serving
 
 MANNERS = ("well", "silent", "slow", "lying", "garbled")
 STEP = 60
@@ -60,27 +60,16 @@ def text(since: int, until: int, manner: str = "well") -> str:
     return "".join(rows) if manner != "garbled" else "at,watts\n" + "<?>\x00,,\n" * 3
 
 
-def server(port: int, manner: str = "well", slow_seconds: float = 60.0, clock=time.time) -> ThreadingHTTPServer:
+def server(port: int, manner: str = "well", slow_seconds: float = 60.0, clock=time.time):
     """A server on the loopback, ready to run; port 0 takes a free one."""
-    class Handler(BaseHTTPRequestHandler):
-        def do_GET(self):
-            asked = urlparse(self.path)
-            if asked.path != "/samples.csv":
-                self.send_error(404)
-                return
-            if manner in ("silent", "slow"):
-                # Silent: the line stays open and nothing comes. Slow: the answer comes far too late.
-                time.sleep(slow_seconds)
-                if manner == "silent":
-                    return
-            since = parse_qs(asked.query).get("since", ["0"])[0]
-            body = text(int(since) if since.isdigit() else 0, int(clock()), manner).encode()
-            self.send_response(200)
-            self.send_header("Content-Type", "text/csv; charset=utf-8")
-            self.send_header("Content-Length", str(len(body)))
-            self.end_headers()
-            self.wfile.write(body)
-
-        def log_message(self, *_):
-            pass
-    return ThreadingHTTPServer(("127.0.0.1", port), Handler)
+    def answer(path, asked):
+        if path != "/samples.csv":
+            return 404, "text/plain", b""
+        if manner in ("silent", "slow"):
+            # Silent: the line stays open and nothing comes. Slow: the answer comes far too late.
+            time.sleep(slow_seconds)
+            if manner == "silent":
+                return None
+        since = asked.get("since", "0")
+        return 200, "text/csv; charset=utf-8", text(int(since) if since.isdigit() else 0, int(clock()), manner).encode()
+    return serving.server(port, answer)

@@ -6,8 +6,8 @@
 import hashlib
 import json
 from datetime import date, timedelta
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
-from urllib.parse import parse_qs, urlparse
+
+from voltaun.standins import serving
 
 _WORDS = ("clear", "clear", "mixed", "mixed", "overcast", "storm")
 MOST_DAYS = 14
@@ -23,24 +23,14 @@ def words(first: date, days: int) -> list[dict]:
     return found
 
 
-def server(port: int, garbled: bool = False) -> ThreadingHTTPServer:
+def server(port: int, garbled: bool = False):
     """A server on the loopback, ready to run; port 0 takes a free one."""
-    class Handler(BaseHTTPRequestHandler):
-        def do_GET(self):
-            asked = urlparse(self.path)
-            query = {name: values[0] for name, values in parse_qs(asked.query).items()}
-            try:
-                found = words(date.fromisoformat(query.get("first", "")), int(query.get("days", "7")))
-            except ValueError:
-                self.send_error(400)
-                return
-            body = b"<html>" if garbled else json.dumps({"days": found}).encode()
-            self.send_response(200 if asked.path == "/sky.json" else 404)
-            self.send_header("Content-Type", "application/json")
-            self.send_header("Content-Length", str(len(body)))
-            self.end_headers()
-            self.wfile.write(body)
-
-        def log_message(self, *_):
-            pass
-    return ThreadingHTTPServer(("127.0.0.1", port), Handler)
+    def answer(path, asked):
+        if path != "/sky.json":
+            return 404, "text/plain", b""
+        try:
+            found = words(date.fromisoformat(asked.get("first", "")), int(asked.get("days", "7")))
+        except ValueError:
+            return 400, "text/plain", b"expected first=DATE and days=N"
+        return 200, "application/json", b"<html>" if garbled else json.dumps({"days": found}).encode()
+    return serving.server(port, answer)

@@ -1,0 +1,89 @@
+"""Commands that keep the file safe, and the stand-ins."""
+
+from pathlib import Path
+
+import click
+
+from voltaun.cli import Refused, db_option, json_flag, main, now, open_db, say
+
+
+@main.command()
+@click.argument("file", type=click.Path(dir_okay=False, path_type=Path))
+@db_option
+def backup(file, db):
+    """Copy the database to a file, while it is in use; the copy is itself a database."""
+    from voltaun import keeping
+    from voltaun.database.connection import DatabaseFault, default_path
+    if file.resolve() == (db or default_path()).resolve():
+        raise Refused(f"{file}: found the database itself, expected another place for the copy")
+    with open_db(db) as connection:
+        try:
+            keeping.backup(connection, file)
+        except DatabaseFault as fault:
+            raise Refused(str(fault)) from fault
+    click.echo(f"{file}: the copy is whole.")
+
+
+@main.command()
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@db_option
+def restore(file, db):
+    """Put a copy made by `backup` in the place of the database; what stood there is copied beside it first."""
+    from voltaun import keeping
+    from voltaun.database.connection import DatabaseFault, default_path
+    try:
+        before = keeping.restore(file, db or default_path(), now())
+    except DatabaseFault as fault:
+        raise Refused(str(fault)) from fault
+    click.echo(f"{file} is the database now." + (f" What stood there is in {before.name}." if before else ""))
+
+
+@main.command()
+@db_option
+@json_flag
+def check(db, as_json):
+    """Tell whether the database is whole: the file, its links, and that the books of every rig add up."""
+    from voltaun.database import check as checks
+    with open_db(db) as connection:
+        faults = checks.faults(connection)
+    say({"whole": not faults, "faults": faults}, "\n".join(faults) or "All is whole.", as_json)
+    if faults:
+        raise Refused(f"{len(faults)} fault{'s' if len(faults) > 1 else ''} found; a dated copy may help: "
+                      "voltaun restore FILE")
+
+
+# Stand-ins
+
+@main.group()
+def standin():
+    """Small simulated outside things, on this machine only."""
+
+
+@standin.command("monitor")
+@click.option("--port", default=8151, show_default=True, type=click.IntRange(1, 65535))
+@click.option("--manner", type=click.Choice(["well", "silent", "slow", "lying", "garbled"]), default="well",
+              show_default=True)
+def standin_monitor(port, manner):
+    """Serve a battery monitor's samples of a simulated rig."""
+    from voltaun.standins import monitor
+    _run_standin(lambda: monitor.server(port, manner), f"The monitor is at http://127.0.0.1:{port}")
+
+
+@standin.command("sky")
+@click.option("--port", default=8152, show_default=True, type=click.IntRange(1, 65535))
+def standin_sky(port):
+    """Serve made-up sky words for the coming days."""
+    from voltaun.standins import sky
+    _run_standin(lambda: sky.server(port), f"The sky forecast is at http://127.0.0.1:{port}")
+
+
+def _run_standin(make, words):
+    try:
+        server = make()
+    except OSError as error:
+        raise Refused(f"--port: it cannot be used ({error.strerror}); another may be free") from error
+    click.echo(f"{words}  (Ctrl-C stops it)")
+    try:
+        server.serve_forever()
+    except KeyboardInterrupt:
+        click.echo("Stopped.")

@@ -1,0 +1,28 @@
+"""What the stand-ins share: a small server on the loopback that answers GET."""
+
+from collections.abc import Callable
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from urllib.parse import parse_qs, urlparse
+
+Answer = tuple[int, str, bytes] | None
+"""Status, kind and body; None closes the line without a word."""
+
+
+def server(port: int, answer: Callable[[str, dict[str, str]], Answer]) -> ThreadingHTTPServer:
+    """A server, ready to run; port 0 takes a free one. `answer` gets the path and what was asked."""
+    class Handler(BaseHTTPRequestHandler):
+        def do_GET(self):
+            asked = urlparse(self.path)
+            made = answer(asked.path, {name: values[0] for name, values in parse_qs(asked.query).items()})
+            if made is None:
+                return
+            status, kind, body = made
+            self.send_response(status)
+            self.send_header("Content-Type", kind)
+            self.send_header("Content-Length", str(len(body)))
+            self.end_headers()
+            self.wfile.write(body)
+
+        def log_message(self, *_):
+            pass
+    return ThreadingHTTPServer(("127.0.0.1", port), Handler)
