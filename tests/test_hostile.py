@@ -1,9 +1,11 @@
 """Thousands of odd inputs: each is taken or refused in words, and none brings anything down."""
 
 import copy
+import io
 import json
 import random
 import unittest
+from datetime import timedelta
 
 from tests.pages.test_pages import PagesCase
 from tests.support import NOW, readings, rig
@@ -85,6 +87,32 @@ class Pages(PagesCase):
                 "soc": str(rng.randint(1, 100)), "version": "1", "side": "ac", "ac_w": "50",
                 "dc_w": str(rng.randint(1, 90))}
         return good | {name: rng.choice(ODD) for name in rng.sample(self.BENCH, 4)} | {"csrf_token": mark}
+
+    LATER = ("kind", "amount", "first", "last", "load", "name", "day", "sky", "start", "stop", "from_hour", "to_hour",
+             "litres", "none", "address", "every", "hours", "forget", "apply", "answer", "version", "back", "r0-at",
+             "r0-soc", "r1-at", "r1-solar_wh", "r1-note", "map-at")
+
+    def test_nor_the_logs_parts_and_the_outlook(self):
+        self.keep(*readings(*({"soc": 0.5 + n / 100, "solar_wh": 900} for n in range(30)),
+                            start=NOW - timedelta(days=30)))
+        rng, mark = random.Random(8), self.mark()
+        self.app.config["PROPAGATE_EXCEPTIONS"] = False
+        likely = ("guests", "drive", "2026-11-26", "2026-11-27", "clear", "energy", "reset", "40", "1.5", "7 19",
+                  "http://127.0.0.1:9", "http://127.0.0.1:99999999")
+        for _ in range(40):
+            typed = {name: rng.choice(ODD + likely * 3) for name in rng.sample(self.LATER, 9)} | {"csrf_token": mark}
+            asked = {name: rng.choice(ODD + likely) for name in (
+                "use", "off", "generator", "drive", "on", "until", "day", "month", "a_first", "a_last", "b_first",
+                "b_last")}
+            answers = [self.client.post(f"/1/{path}", data=typed) for path in (
+                "outlook/plans", "outlook/rule", "outlook/sky", "log/grid", "log/taught", "readings/1/answer",
+                "outlook/plans/1", "outlook/forecast", "log/monitor")]
+            answers += [self.client.get(f"/1/{path}", query_string=asked) for path in (
+                "outlook", "log/compare", "log/monitor")]
+            answers += [self.client.post("/1/log/samples", data=typed | {
+                "file": (io.BytesIO(rng.choice(ODD).encode()), "x")}, content_type="multipart/form-data")]
+            for answer in answers:
+                self.assertLess(answer.status_code, 500, (typed, asked, answer.request.url))
 
     def test_no_input_brings_a_page_down(self):
         self.keep(*readings({"soc": 0.5}, {"soc": 0.6, "solar_wh": 900}))

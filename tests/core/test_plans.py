@@ -169,7 +169,7 @@ class Words(unittest.TestCase):
         trust = learned_trust(right + wrong, days, usual_trust)
         self.assertGreater(trust(1), 0.95)
         self.assertLess(trust(6), 0.1)
-        self.assertEqual(learned_trust([], days, usual_trust)(3), usual_trust(3))
+        self.assertAlmostEqual(learned_trust([], days, usual_trust)(3), usual_trust(3))
 
 
 class Worst(unittest.TestCase):
