@@ -113,29 +113,43 @@ def _serve(path, host, port):
 @json_flag
 def import_file(file, rig_name, differing, db, as_json):
     """Bring a log CSV, samples CSV, rig file or archive into the database; all of it, or nothing."""
-    from voltaun.formats.samples_csv import looks_like_samples
+    from voltaun.formats.archive import is_archive
     with file.open("rb") as opened:
         start = opened.read(65_536)
     if start.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"{", b"["):
         data = file.read_bytes()
-        if b'"voltaun_archive"' in start:
-            _import_archive(file, data, db, as_json)
+        try:
+            document = json.loads(data)
+        except ValueError:
+            document = None  # read again as a rig file, which says what is wrong
+        if is_archive(document):
+            _import_archive(file, document, db, as_json)
         else:
             _import_rig(data, differing, db, as_json)
-    elif looks_like_samples(start.partition(b"\n")[0].decode("utf-8-sig", "replace")):
+    elif _holds_samples(start.partition(b"\n")[0].decode("utf-8-sig", "replace"), rig_name, db):
         _import_samples(file, rig_name, db, as_json)
     else:
         _import_log(file, file.read_bytes(), rig_name, differing, db, as_json)
 
 
-def _import_archive(file, data, db, as_json):
+def _holds_samples(first_line, rig_name, db) -> bool:
+    """Whether a CSV holds samples: in the open shape, or with the names that were mapped for the rig."""
+    from voltaun.database import monitors
+    from voltaun.formats.samples_csv import header, looks_like_samples
+    if looks_like_samples(first_line):
+        return True
+    names, _ = header(first_line)
+    if "read_at" in names:
+        return False
+    with open_db(db) as connection:
+        kept = _kept_rig(connection, rig_name)
+        return monitors.setting(connection, kept.id, "samples_mapping", {}).get("at") in names
+
+
+def _import_archive(file, document, db, as_json):
     from voltaun.database import archive, rigs, settings
     from voltaun.database.connection import transaction
     from voltaun.formats.archive import read_archive
-    try:
-        document = json.loads(data)
-    except ValueError as error:
-        raise Refused(f"{file}: found what is no JSON ({error}), expected an archive") from error
     kept, told = refusing(read_archive, document, archive.schema(), file=file)
     with open_db(db) as connection:
         try:

@@ -256,6 +256,11 @@ class Commands(FilledCase):
                                   "--json", check=0).stdout)
         self.assertEqual((told["added"], told["same"]), (2880, 0))
         self.assertGreaterEqual(told["readings"], 3)
+        with closing(connection.connect(folder / "new.db")) as db, transaction(db):
+            monitors.put_setting(db, rigs.find(db, self.rig.name).id, "samples_mapping", {"at": "Time"})
+        (folder / "mapped.csv").write_text("Time,watts\n2026-11-20T10:00:30Z,5\n")
+        self.assertIn("1 samples added", voltaun("import", folder / "mapped.csv", "--rig", self.rig.name, "--db",
+                                                 folder / "new.db", check=0).stdout)
         (folder / "bad.csv").write_text("at,watts\n2026-11-01T10:00Z,lots\n")
         self.assertIn("line 2, column watts", voltaun("import", folder / "bad.csv", "--rig", self.rig.name, "--db",
                                                       folder / "new.db", check=2).stderr)

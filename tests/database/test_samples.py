@@ -1,6 +1,6 @@
 import numpy as np
 
-from tests.core.test_samples import START, minutes
+from tests.core.test_samples import minutes
 from tests.support import DatabaseCase
 from voltaun.database import check, samples
 from voltaun.database.connection import transaction
@@ -47,11 +47,3 @@ class Bringing(DatabaseCase):
             self.bring(self.made(), go_on=lambda rows: False)
         self.assertIsNone(samples.span(self.db, self.rig_id))
         self.assertEqual(self.sums(), [])
-
-    def test_taken_out_again(self):
-        whole = self.made()
-        self.bring(whole)
-        with transaction(self.db):
-            self.assertEqual(samples.remove(self.db, self.rig_id, START + 6000, START + 12_000), 100)
-        self.assertEqual(check.faults(self.db), [])
-        self.assertEqual(samples.latest(self.db, self.rig_id).at.tolist(), [START + 60 * 2999])

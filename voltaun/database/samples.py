@@ -150,11 +150,3 @@ def latest(connection: sqlite3.Connection, rig_id: int) -> Samples:
     """The last sample kept, or none."""
     found = span(connection, rig_id)
     return _stored(connection, rig_id, found[1], found[1] + 1) if found else _NONE
-
-
-def remove(connection: sqlite3.Connection, rig_id: int, start: float, end: float) -> int:
-    """Take the samples of a stretch of time out again; how many. To be called in a transaction."""
-    gone = connection.execute("DELETE FROM sample WHERE rig_id = ? AND at >= ? AND at < ?",
-                              (rig_id, start, end)).rowcount
-    _sum_up_again(connection, rig_id, int(start), int(end))
-    return gone

@@ -45,17 +45,22 @@ def looks_like_samples(first_line: str) -> bool:
 
 
 def mapped(names: list[str], mapping: dict[str, str]) -> dict[str, str]:
-    """Our column for each of the file's: by the mapping (ours → the file's), else by the same name.
+    """Our column for each of the file's: by the mapping (ours → the file's), else by the same name, so that a
+    file in the open shape is read whatever was mapped before.
 
     Raises FileFaults when `at` or everything but it is missing, or a mapped column is not in the file.
     """
     faults = FileFaults()
     for ours, theirs in mapping.items():
-        if theirs and theirs not in names:
+        if theirs and theirs not in names and ours not in names:
             faults.add(f"the mapping of {ours}", shown(theirs), "one of the file's columns: " + ", ".join(names))
     for name in sorted({name for name in names if names.count(name) > 1}):
         faults.add("line 1", f"the column {shown(name)} twice", "each column once")
-    chosen = {mapping.get(ours) or ours: ours for ours in COLUMNS if (mapping.get(ours) or ours) in names}
+    chosen = {}
+    for ours in COLUMNS:
+        name = mapping.get(ours) if mapping.get(ours) in names else ours
+        if name in names:
+            chosen[name] = ours
     if "at" not in chosen.values():
         faults.add("line 1", ", ".join(names) or "nothing", "a column `at`, or one mapped to it")
     if len(chosen) < 2:
