@@ -41,6 +41,14 @@ class AgainstTruth(unittest.TestCase):
         self.assertTrue(held.energy_wh.low <= truth.energy_wh <= held.energy_wh.high)
         self.assertTrue(held.hidden_w.low <= truth.hidden_w <= held.hidden_w.high)
 
+    def test_a_percent_that_drifts_is_told_from_one_that_is_only_rounded(self):
+        rng = np.random.default_rng(9)
+        of = random_rig(rng)
+        log = log_of(of, truth_of(of, rng), rng, 90)
+        self.assertLess(held_of(of, log).wander, 2)
+        drifting = [replace(each, soc=float(np.clip(each.soc + rng.normal(0, 0.04), 0, 1))) for each in log]
+        self.assertGreater(held_of(of, drifting).wander, 2.5)
+
     def test_more_days_narrow_it_down_to_what_the_books_take_for_granted(self):
         rng = np.random.default_rng(6)
         of = random_rig(rng)

@@ -133,7 +133,7 @@ class Answers(unittest.TestCase):
         return intervals(rig(), readings(before, after | changed), sun_of(rig()))[0]
 
     def test_a_jump_is_marked_and_an_answer_settles_it(self):
-        self.assertIn("reset", self.made().marks)
+        self.assertEqual(self.made().marks, ("reset",))
         yes = self.made(answer="reset")
         self.assertIn("reset", yes.marks)
         self.assertIsNone(yes.stored_change_wh)

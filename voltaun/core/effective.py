@@ -56,12 +56,17 @@ class Estimate:
 
 @dataclass(frozen=True)
 class Held:
-    """Effective energy (Wh, None with too few legs) and hidden draw (W), and what they rest on."""
+    """Effective energy (Wh, None with too few legs) and hidden draw (W), and what they rest on.
+
+    wander is how many times further than the meters' error and the rounding the days lie off the line: much
+    more than 1 where the percent drifts between the monitor's resets, or the figures are read loosely.
+    """
 
     energy_wh: Estimate | None
     hidden_w: Estimate
     legs: int
     days: float
+    wander: float
 
 
 def held(rig: Rig, made: list[Interval], energy_wh: float) -> Held | None:
@@ -92,7 +97,7 @@ def held(rig: Rig, made: list[Interval], energy_wh: float) -> Held | None:
     # A level that moves without the energy that was read tells nothing of the bank.
     related = energy - 3 * errors[0] > 0 and 0.5 < energy / energy_wh < 2
     held_wh = None if known_within or not related else _estimate(energy, errors[0], legs)
-    return Held(held_wh, _estimate(draw, errors[1], count), legs, days)
+    return Held(held_wh, _estimate(draw, errors[1], count), legs, days, float(scale ** 0.5))
 
 
 def _estimate(value, error, count) -> Estimate:

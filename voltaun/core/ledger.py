@@ -154,7 +154,8 @@ def intervals(rig: Rig, readings: Iterable[Reading], sun: RigSun | None,
     for n in range(1, len(ordered)):
         before, after = ordered[n - 1], ordered[n]
         interval = _interval(rig, energy, before.at, level, after, direct_share, clear[n - 1])
-        capped = interval.harvest["solar"] is not None and sunny_full[n - 1]
+        # A monitor that set itself to full says nothing of a full bank.
+        capped = interval.harvest["solar"] is not None and sunny_full[n - 1] and "reset" not in interval.marks
         marks = (*interval.marks, "capped") if capped else interval.marks
         made.append(replace(interval, capped=capped, marks=marks))
         level = interval.soc_end
