@@ -21,7 +21,7 @@ import numpy as np
 
 from voltaun.core.ledger import Interval
 from voltaun.core.rig import Rig
-from voltaun.core.spread import t95
+from voltaun.core.spread import middle, t95
 
 LEG_POINTS = 0.10
 """A leg is an interval in which the level moves by this much; only legs tell a bank's energy."""
@@ -129,8 +129,8 @@ class _Rows:
         """Which intervals fit the line: within `FAR` of the spread that the middle half of them shows."""
         off = ((self.booked - energy * self.moved - draw * self.hours)
                / np.sqrt(self.variance + 2 * (energy * SOC_ROUNDING) ** 2))
-        off -= np.median(off)
-        return np.abs(off) <= FAR * max(1e-9, float(np.median(np.abs(off))) / 0.6745)
+        off -= middle(off)
+        return np.abs(off) <= FAR * max(1e-9, middle(np.abs(off)) / 0.6745)
 
     def fit(self, energy, scale, known_within=None, turns=4):
         """(Energy, draw), their standard errors, and the mean square of what is left over.

@@ -19,6 +19,7 @@ from voltaun.core.ledger import Reading
 from voltaun.core.plans import GeneratorRule, Plan, planned_hours, planned_watts, use_changes
 from voltaun.core.rig import SKIES, Rig
 from voltaun.core.sky import HISTORY_DAYS, SkyDay, SkyModel, Word, draw_shares, learn_sky, sky_days, word_shares
+from voltaun.core.spread import middle
 from voltaun.core.sun import RigSun
 
 LEARN_DAYS = HISTORY_DAYS + 2
@@ -381,8 +382,8 @@ def _summary(rig, made: Futures, ready: Prepared) -> Outlook:
         unserved = unserved + wanting
         if day <= this_day + timedelta(days=SHORTFALL_DAYS):
             short = (rig.bank.everyday_floor - lowest) * energy + unserved
-            shortfall = max(shortfall, float(np.quantile(short, 0.9)))
-    soc = float(np.median(made.level[grid.now]))
+            shortfall = max(shortfall, float(_quantiles(short)[4]))
+    soc = middle(made.level[grid.now])
     ran, litres = _generator_run(rig, ready.plans, generated, [day for day in grid.days if day >= this_day])
     floors = {"everyday_floor": rig.bank.everyday_floor, "hard_floor": rig.bank.hard_floor}
     listed = [outlooks[day] for day in grid.days if day > this_day]

@@ -3,6 +3,13 @@
 import numpy as np
 
 
+def middle(values: np.ndarray) -> float:
+    """The median. (NumPy's own imports its masked arrays first, which a first page would wait for.)"""
+    ordered = np.sort(values)
+    n = len(ordered)
+    return float(ordered[(n - 1) // 2] + ordered[n // 2]) / 2
+
+
 def t95(freedom: float) -> float:
     """Student's t that nine in ten lie within on both sides, by its expansion in 1/n; `freedom` at least 1."""
     n = max(1.0, freedom)

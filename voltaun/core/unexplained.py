@@ -8,6 +8,7 @@ import numpy as np
 from voltaun.core.effective import LONGEST_HOURS, METER_ERROR, SOC_ROUNDING
 from voltaun.core.instants import hours_between
 from voltaun.core.ledger import Interval
+from voltaun.core.spread import middle
 
 LEAST_HOURS = 60.0
 """A stretch is at least so long: a single evening's slip is not a draw."""
@@ -64,8 +65,8 @@ def _clearest(rows, energy):
     variance = np.array([(METER_ERROR * row.harvest_wh) ** 2 + (METER_ERROR * row.use_wh) ** 2 + 25 for row in rows])
     rounding = 2 * (SOC_ROUNDING * energy) ** 2
     # The spread that the middle half of the intervals shows, where that is more than the meters account for.
-    off = (left - np.median(left / hours) * hours) / np.sqrt(variance + rounding)
-    scale = max(1.0, (float(np.median(np.abs(off))) / 0.6745) ** 2)
+    off = (left - middle(left / hours) * hours) / np.sqrt(variance + rounding)
+    scale = max(1.0, (middle(np.abs(off)) / 0.6745) ** 2)
     sums = [np.concatenate(([0.0], np.cumsum(column))) for column in (left, hours, scale * variance)]
     inside = [column[None, :] - column[:, None] for column in sums]  # [first, end]
     outside = [column[-1] - part for column, part in zip(sums, inside, strict=True)]

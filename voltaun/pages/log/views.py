@@ -23,7 +23,7 @@ from voltaun.pages.today import views as today
 pages = frame.page("log")
 
 WEEKS_SHOWN = 6
-REACH = 120
+REACH = 60
 """Days before the table that are reckoned with it, so that what they teach is known."""
 
 

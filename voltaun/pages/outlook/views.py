@@ -8,14 +8,13 @@ from voltaun import forecasts, outside
 from voltaun.core import days as logged_days
 from voltaun.core import words
 from voltaun.core.autonomy import momentary
-from voltaun.core.hindsight import hindsight
 from voltaun.core.outlook import NoOutlook
 from voltaun.core.rig import SKIES
 from voltaun.core.worst import worst_stretch
 from voltaun.database import monitors, plans, readings
 from voltaun.database.connection import transaction
 from voltaun.pages import frame
-from voltaun.pages.figures import fan, past
+from voltaun.pages.figures import fan
 from voltaun.pages.outlook.asked import Asked, plan_from, rule_from
 
 pages = frame.page("outlook")
@@ -146,6 +145,9 @@ def keep_rule():
 @pages.get("/outlook/past")
 def past_outlooks():
     """How past outlooks did; made when it is asked for, since it takes a while."""
+    # Imported when they are asked for: the start of the server should not wait for them.
+    from voltaun.core.hindsight import hindsight
+    from voltaun.pages.figures import past
     rig, now = frame.rig(), g.now
     look = frame.look()
     first = now - timedelta(days=PAST_OUTLOOKS + 400)
