@@ -119,6 +119,12 @@ class Monotony(unittest.TestCase):
         harvest, load = rng.uniform(0, 900, (72, 300)), rng.uniform(100, 500, (72, 300))
         small, large = (run(SET, energy, 4000 / energy, harvest, load, np.ones(72)) for energy in (9600.0, 14_400.0))
         self.assertTrue((small.level * 9600 <= large.level * 14_400 + 1e-6).all())
+        # From the same energy above the floor, which is what one has in hand.
+        floor = SET.bank.everyday_floor
+        below = [run(SET, energy, floor + 1500 / energy, harvest, load, np.ones(72)).level.min(axis=0) < floor - 1e-6
+                 for energy in (9600.0, 14_400.0)]
+        self.assertTrue(0 < below[0].mean() < 1, below[0].mean())
+        self.assertTrue((below[0] >= below[1]).all())
 
     def test_no_spread_is_the_single_run(self):
         harvest, load = np.tile(np.linspace(0, 700, 72)[:, None], (1, 5)), np.full((72, 5), 240.0)

@@ -208,6 +208,31 @@ class Dense(PagesCase):
         self.assertEqual(len(self.log()), sum(answer.status_code == 303 for answer in answers))
 
 
+class Fresh(PagesCase):
+    def test_what_is_kept_reckoned_follows_every_change_of_the_log(self):
+        self.keep(*readings(*({"soc": 0.5, "solar_wh": 2400.0} for _ in range(20)), start=NOW - timedelta(days=19)))
+
+        def act(what, *arguments):
+            with transaction(self.db):
+                return what(self.db, 1, *arguments, NOW)
+        last, before = kept.everything(self.db, 1)[:-3:-1]
+        seen = [self.client.get("/1/outlook").text.split("<main")[1]]
+        gone = act(kept.remove, last.id, last.version)
+        seen.append(self.client.get("/1/outlook").text.split("<main")[1])
+        other = act(kept.remove, before.id, before.version)
+        act(kept.undo, gone)
+        seen.append(self.client.get("/1/outlook").text.split("<main")[1])
+        act(kept.undo, other)
+        now = kept.get(self.db, 1, last.id)
+        act(kept.edit, now.id, now.version, replace(now.reading, soc=0.9))
+        seen.append(self.client.get("/1/outlook").text.split("<main")[1])
+        self.assertEqual(len(set(map(_without_marks, seen))), 4)
+
+
+def _without_marks(page):
+    return re.sub(r'name="csrf_token"[^>]*', "", page)
+
+
 class Identity(PagesCase):
     def test_removing_and_bringing_back_is_the_identity(self):
         self.keep(*readings(*({"soc": 0.5 + n / 100, "solar_wh": 900.0} for n in range(9)),

@@ -2,7 +2,7 @@
 
 import hashlib
 from datetime import timedelta
-from functools import cache
+from functools import cache, cached_property
 from pathlib import Path
 
 from flask import Blueprint, Flask, abort, current_app, g, request, url_for
@@ -10,6 +10,7 @@ from flask import Blueprint, Flask, abort, current_app, g, request, url_for
 from voltaun import clock
 from voltaun.core import outlook as outlooks
 from voltaun.core import words
+from voltaun.core.days import by_day
 from voltaun.core.habits import learned_trust
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.learn import reckon
@@ -68,7 +69,8 @@ class Look:
         first = day_start(self.today - timedelta(days=outlooks.LEARN_DAYS), rig().zone)
         self.readings = [kept.reading for kept in readings.since(db(), g.kept.id, first)
                          if kept.reading.at <= self.now]
-        self.account, self.logged, self.sky = _reckoned(first, self)
+        self.reckoned = _reckoned(self)
+        self.account, self.logged, self.sky = self.reckoned.account, self.reckoned.logged, self.reckoned.sky
         self.skies = plans.skies(db(), g.kept.id, self.today, self.today + timedelta(days=days))
         self.plans = tuple(kept.plan for kept in plans.current(db(), g.kept.id, self.today))
         self.rule = plans.rule(db(), g.kept.id)
@@ -90,16 +92,29 @@ class Look:
 RECKONED_KEPT = 8
 
 
-def _reckoned(first, seen):
-    """The account of a look, its sky's days and what they taught: kept while neither rig nor log changes."""
+class Reckoned:
+    """A log reckoned: its account, its sky's days and what they taught; its days by the calendar once asked for."""
+
+    def __init__(self, of: Rig, logged, clear, today):
+        self._rig, self._sun = of, clear
+        self.account = reckon(of, logged, clear)
+        self.logged = sky_days(self.account.intervals, clear, of.zone)
+        self.sky = learn_sky(self.logged, today)
+
+    @cached_property
+    def days(self):
+        """The local days of the log; see `days.by_day`."""
+        return by_day(self._rig, self.account.intervals, self._sun)
+
+
+def _reckoned(seen) -> Reckoned:
+    """What a look rests on, kept while neither rig nor log changes."""
     key = (g.kept.id, g.kept.version, seen.today, len(seen.readings) and seen.readings[-1].at,
-           readings.stamp(db(), g.kept.id, first))
+           readings.stamp(db()))
     kept = current_app.extensions.setdefault("voltaun-reckoned", {})
     found = kept.get(key)
     if found is None:
-        account = reckon(rig(), seen.readings, sun())
-        logged = sky_days(account.intervals, sun(), rig().zone)
-        found = account, logged, learn_sky(logged, seen.today)
+        found = Reckoned(rig(), seen.readings, sun(), seen.today)
         while len(kept) >= RECKONED_KEPT:
             kept.pop(next(iter(kept)), None)
         kept[key] = found

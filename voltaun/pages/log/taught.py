@@ -17,9 +17,6 @@ from voltaun.database.connection import transaction
 from voltaun.pages import frame
 from voltaun.pages.log.views import pages
 
-DAYS = 3660
-"""How far back it looks: ten years, all that most logs hold."""
-
 
 @dataclass(frozen=True)
 class Proposal:
@@ -34,9 +31,7 @@ class Proposal:
 @pages.get("/log/taught")
 def taught():
     """The page."""
-    rig, sun = frame.rig(), frame.sun()
-    logged = [each.reading for each in readings.everything(frame.db(), g.kept.id) if each.reading.at <= g.now]
-    account = reckon(rig, logged, sun)
+    rig, sun, account = frame.rig(), frame.sun(), _account()
     by_day = logged_days.by_day(rig, account.intervals, sun)
     days, skies = habits.whole_days(by_day.values()), sky_days(account.intervals, sun, rig.zone)
     energy = effective_energy(rig)
@@ -47,6 +42,12 @@ def taught():
         yields=habits.yields(skies), skies=habits.sky_habits(skies, rig.place.latitude < 0),
         draws=draws(account.intervals, energy.wh), energy=energy, proposals=proposals(rig, account),
         moment=momentary(rig, above) if above else None, outlook=look.outlook, days=len(days))
+
+
+def _account() -> Account:
+    """The whole log up to now, reckoned."""
+    logged = [each.reading for each in readings.everything(frame.db(), g.kept.id) if each.reading.at <= g.now]
+    return reckon(frame.rig(), logged, frame.sun())
 
 
 def proposals(rig: Rig, account: Account) -> list[Proposal]:
@@ -66,8 +67,7 @@ def proposals(rig: Rig, account: Account) -> list[Proposal]:
 def apply():
     """Put one of the proposals into the rig; it can be taken back."""
     rig = frame.rig()
-    logged = [each.reading for each in readings.everything(frame.db(), g.kept.id) if each.reading.at <= g.now]
-    offered = {each.name: each for each in proposals(rig, reckon(rig, logged, frame.sun()))}
+    offered = {each.name: each for each in proposals(rig, _account())}
     chosen = offered.get(request.form.get("apply", ""))
     if chosen is None:
         if request.form.get("apply") not in ("energy", "standby"):

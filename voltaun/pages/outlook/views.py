@@ -5,7 +5,6 @@ from datetime import date, timedelta
 from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
 
 from voltaun import forecasts, outside
-from voltaun.core import days as logged_days
 from voltaun.core import words
 from voltaun.core.autonomy import momentary
 from voltaun.core.outlook import NoOutlook
@@ -61,8 +60,7 @@ def _worst(look):
     """The worst stretch of the log from today's level on."""
     if look.outlook is None:
         return None
-    days = logged_days.by_day(frame.rig(), look.account.intervals, frame.sun())
-    return worst_stretch(frame.rig(), days, look.outlook.soc, look.outlook.energy_wh)
+    return worst_stretch(frame.rig(), look.reckoned.days, look.outlook.soc, look.outlook.energy_wh)
 
 
 @pages.post("/outlook/sky")
@@ -155,7 +153,7 @@ def past_outlooks():
     made = None
     if kept:
         begin = max(kept[0].at + timedelta(days=PAST_AFTER_DAYS), now - timedelta(days=PAST_OUTLOOKS))
-        key = (g.kept.id, g.kept.version, look.today, readings.stamp(frame.db(), g.kept.id, first))
+        key = (g.kept.id, g.kept.version, look.today, readings.stamp(frame.db()))
         cache = current_app.extensions.setdefault("voltaun-past", {})
         if key not in cache:
             cache.clear()
