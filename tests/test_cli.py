@@ -125,7 +125,8 @@ class WithDatabase(Commands):
 
     def test_which_rig_is_asked(self):
         log = self.file("a.csv", LOG)
-        self.assertIn("none yet", voltaun("import", log, "--db", self.db, check=2).stderr)
+        self.assertIn("found nothing there", voltaun("import", log, "--db", self.db, check=2).stderr)
+        self.assertFalse(self.db.exists())
         for each in (RIG, rig(name="Second")):
             voltaun("import", self.file("r.json", write_rig(each)), "--db", self.db, check=0)
         self.assertIn("'Second'", voltaun("import", log, "--db", self.db, check=2).stderr)

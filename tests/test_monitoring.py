@@ -5,9 +5,9 @@ import time
 from datetime import timedelta
 
 from tests.support import NOW, DatabaseCase
-from voltaun import keeping, monitoring, outside
+from voltaun import bringing, monitoring, outside
 from voltaun.core.ledger import Reading
-from voltaun.database import monitors, samples
+from voltaun.database import backup, monitors, samples
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
 from voltaun.standins import monitor as standin
@@ -68,7 +68,7 @@ class Monitored(DatabaseCase):
         own = kept.everything(self.db, self.rig_id)[0]
         with transaction(self.db):
             kept.edit(self.db, self.rig_id, own.id, own.version, Reading(own.reading.at, soc=0.11), NOW)
-            self.assertEqual(monitoring.condense(self.db, self.rig_id, NOW, since=NOW - timedelta(days=30)), 0)
+        self.assertEqual(bringing.condense(self.db, self.rig_id, NOW, since=NOW - timedelta(days=30)), 0)
         self.assertEqual(kept.everything(self.db, self.rig_id)[0].reading.soc, 0.11)
 
     def test_the_watch_reads_what_is_due_and_copies_the_file(self):
@@ -79,12 +79,12 @@ class Monitored(DatabaseCase):
         watch = monitoring.Watch(self.path, every_seconds=0.05)
         watch.start()
         until = time.monotonic() + 20
-        while time.monotonic() < until and not (samples.span(self.db, self.rig_id) and keeping.copies(self.path)):
+        while time.monotonic() < until and not (samples.span(self.db, self.rig_id) and backup.copies(self.path)):
             time.sleep(0.05)
         watch.stop()
         watch.join(10)
         self.assertTrue(samples.span(self.db, self.rig_id))
-        self.assertEqual(len(keeping.copies(self.path)), 1)
+        self.assertEqual(len(backup.copies(self.path)), 1)
 
     def test_each_day_of_the_stand_in_ends_as_it_began(self):
         day = [standin.sample(at) for at in range(0, 86_400, 60)]

@@ -1,6 +1,7 @@
 """The `voltaun` command: the same core calls as the pages."""
 
 import json
+import sqlite3
 import sys
 from contextlib import closing
 from pathlib import Path
@@ -37,14 +38,47 @@ def db_option(command):
 json_flag = click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 
 
-def open_db(db: Path | None):
-    from voltaun.database.connection import DatabaseFault, connect, default_path, prepare
-    path = db or default_path()
+def db_path(db: Path | None) -> Path:
+    """The database that a command is about."""
+    from voltaun.database.connection import default_path
+    return db or default_path()
+
+
+def open_db(db: Path | None, create: bool = False):
+    """A connection that writes, to be closed by `with`. A file that is not there is made only when asked for."""
+    from voltaun.database.connection import DatabaseFault, connect, prepare
+    path = db_path(db)
     try:
-        prepare(path)
-    except DatabaseFault as fault:
+        if create and not path.exists():
+            warn([f"{path}: nothing stood there, so a new database was made"])
+        prepare(path, create)
+        return closing(connect(path))
+    except (DatabaseFault, sqlite3.Error) as fault:
         raise Refused(str(fault)) from fault
-    return closing(connect(path))
+
+
+def read_db(db: Path | None):
+    """A connection that only reads, to be closed by `with`; it needs no room on the disk."""
+    from voltaun.database.connection import DatabaseFault, connect_reading, prepare
+    path = db_path(db)
+    try:
+        prepare(path, create=False)
+        return closing(connect_reading(path))
+    except (DatabaseFault, sqlite3.Error) as fault:
+        raise Refused(str(fault)) from fault
+
+
+def write_out(output: Path | None, texts) -> None:
+    """Write pieces of text to a file, whole or not at all, or to standard output."""
+    if output is None:
+        sys.stdout.writelines(texts)
+        return
+    from voltaun.database.connection import in_words
+    from voltaun.database.files import write_file
+    try:
+        write_file(output, texts)
+    except OSError as error:
+        raise Refused(f"{output}: {in_words(error, output)}; what stood there is as it was") from error
 
 
 # The application
@@ -55,11 +89,10 @@ def open_db(db: Path | None):
 @click.option("--port", default=DEFAULT_PORT, show_default=True, type=click.IntRange(1, 65535))
 def serve(db, host, port):
     """Serve the application to this machine."""
-    from voltaun.database.connection import default_path
     if host not in LOOPBACK:
         raise Refused(f"--host: found {host}, expected one of {', '.join(LOOPBACK)}: Voltaun listens to this "
                       "machine only")
-    _serve(db or default_path(), host, port)
+    _serve(db_path(db), host, port)
 
 
 @main.command()
@@ -72,25 +105,42 @@ def demo(db, port):
     from voltaun.demo.fill import fill
     with tempfile.TemporaryDirectory(prefix="voltaun-demo-") as folder:
         path = db or Path(folder) / "demo.db"
+        _make(path)
         with open_db(path) as connection:
             fill(connection, now())
         _serve(path, "127.0.0.1", port)
 
 
+def _make(path):
+    """See that a database stands there."""
+    from voltaun.database.connection import DatabaseFault, prepare
+    try:
+        prepare(path)
+    except DatabaseFault as fault:
+        raise Refused(str(fault)) from fault
+
+
 def _serve(path, host, port):
     import waitress
 
-    from voltaun.database.connection import DatabaseFault
+    from voltaun.database.connection import DatabaseFault, kind_of
     from voltaun.monitoring import Watch
     from voltaun.pages import create_app
+    now()  # a clock that was fixed to nonsense is told before anything is served
     try:
-        server = waitress.create_server(create_app(path), host=host, port=port, ident=None, threads=6)
+        app = create_app(path)
+        server = waitress.create_server(app, host=host, port=port, ident=None, threads=6, **PATIENT)
     except DatabaseFault as fault:
         raise Refused(str(fault)) from fault
     except OSError as error:
         raise Refused(f"--port: {port} cannot be used ({error.strerror}); another may be free, "
                       f"such as --port {port + 1}") from error
-    watch = Watch(path)
+    try:
+        from voltaun.bringing import sweep
+        sweep(path)
+    except (sqlite3.Error, OSError) as error:
+        warn([f"{path}: nothing can be written ({kind_of(error, path)}); all of it can be read"])
+    watch = Watch(path, copies=app.extensions["voltaun-copies"])
     watch.start()
     shown = f"[{host}]" if ":" in host else host
     click.echo(f"Voltaun is at http://{shown}:{port}  (Ctrl-C stops it)")
@@ -102,6 +152,11 @@ def _serve(path, host, port):
         watch.stop()
 
 
+PATIENT = {"connection_limit": 400, "channel_timeout": 20, "cleanup_interval": 5, "asyncore_use_poll": True,
+           "max_request_header_size": 8192}
+"""Connections that send nothing are soon let go of, and are too few to shut anybody out; headers end at 8 kB."""
+
+
 # Files in and out of the database
 
 @main.command("import")
@@ -109,79 +164,107 @@ def _serve(path, host, port):
 @click.option("--rig", "rig_name", help="The rig that a log belongs to, if there are several.")
 @click.option("--differing", type=click.Choice(["keep", "replace"]),
               help="What to do with readings, or a rig, that are already there and differ.")
+@click.option("--map", "mapping", type=click.Path(exists=True, dir_okay=False, path_type=Path),
+              help="How a file of another shape is read: a mapping as the pages write it (docs/files.md).")
+@click.option("--sure", is_flag=True, help="Keep figures that would be asked about.")
 @db_option
 @json_flag
-def import_file(file, rig_name, differing, db, as_json):
+def import_file(file, rig_name, differing, mapping, sure, db, as_json):
     """Bring a log CSV, samples CSV, rig file or archive into the database; all of it, or nothing."""
     from voltaun.formats.archive import is_archive
+    from voltaun.formats.mapping import SAMPLES, read_mapping
     with file.open("rb") as opened:
         start = opened.read(65_536)
-    if start.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"{", b"["):
-        data = file.read_bytes()
-        try:
-            document = json.loads(data)
-        except ValueError:
-            document = None  # read again as a rig file, which says what is wrong
+    mapped = mapping and refusing(read_mapping, _text_of(mapping), file=mapping)
+    if mapped:
+        bring = _import_samples if mapped.kind == SAMPLES else _import_log
+        bring(file, rig_name, differing, mapped, sure, db, as_json)
+    elif start.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"{", b"["):
+        document = _document(file)
         if is_archive(document):
             _import_archive(file, document, db, as_json)
         else:
-            _import_rig(data, differing, db, as_json)
-    elif _holds_samples(start.partition(b"\n")[0].decode("utf-8-sig", "replace"), rig_name, db):
-        _import_samples(file, rig_name, db, as_json)
+            _import_rig(file.read_bytes(), differing, db, as_json)
+    elif _holds_samples(start, rig_name, db):
+        _import_samples(file, rig_name, differing, None, sure, db, as_json)
     else:
-        _import_log(file, file.read_bytes(), rig_name, differing, db, as_json)
+        _import_log(file, rig_name, differing, None, sure, db, as_json)
 
 
-def _holds_samples(first_line, rig_name, db) -> bool:
+def _text_of(file: Path) -> str:
+    from voltaun.formats.log_csv import decode
+    if file.stat().st_size > 2 ** 20:
+        raise Refused(f"{file}: found {file.stat().st_size} bytes, expected a mapping of less than 1 MB")
+    return refusing(decode, file.read_bytes(), file=file)
+
+
+def _document(file: Path):
+    """A JSON file parsed, or None; an archive that would not fit into memory is refused unread."""
+    from voltaun.formats.archive import parse
+    return refusing(parse, file.read_bytes(), file=file)
+
+
+def _holds_samples(start: bytes, rig_name, db) -> bool:
     """Whether a CSV holds samples: in the open shape, or with the names that were mapped for the rig."""
-    from voltaun.database import monitors
+    from voltaun.bringing import mapping_of
     from voltaun.formats.samples_csv import header, looks_like_samples
+    first_line = start.decode("utf-8-sig", "replace")
     if looks_like_samples(first_line):
         return True
     names, _ = header(first_line)
-    if "read_at" in names:
+    if "read_at" in names or not db_path(db).exists():
         return False
-    with open_db(db) as connection:
-        kept = _kept_rig(connection, rig_name)
-        return monitors.setting(connection, kept.id, "samples_mapping", {}).get("at") in names
+    with read_db(db) as connection:
+        known = mapping_of(connection, kept_rig(connection, rig_name).id)
+        return any(column.of == "at" and theirs in names for theirs, column in known.columns.items())
 
 
 def _import_archive(file, document, db, as_json):
-    from voltaun.database import archive, rigs, settings
-    from voltaun.database.connection import transaction
+    from voltaun.bringing import bring_archive
+    from voltaun.database import archive, rigs
+    from voltaun.database.imports import AnotherUnderWay
     from voltaun.formats.archive import read_archive
     kept, told = refusing(read_archive, document, archive.schema(), file=file)
-    with open_db(db) as connection:
+    with open_db(db, create=True) as connection:
         try:
-            with transaction(connection):
-                numbers = [archive.add_rig(connection, rig) for rig in kept]
-                names = [rigs.get(connection, number).rig.name for number in numbers]  # each a legal rig
-                settings.take(connection, told)
-        except (archive.ArchiveFault, ValueError) as error:
+            numbers = bring_archive(db_path(db), kept, told)
+        except (archive.ArchiveFault, AnotherUnderWay) as error:
             raise Refused(f"{file}: {error}") from error
+        names = [rigs.get(connection, number, also_removed=True).rig.name for number in numbers]
     say({"rigs": names}, f"{', '.join(names) or 'No rig'}: all of the archive is kept.", as_json)
 
 
-def _import_samples(file, rig_name, db, as_json):
-    from voltaun.database import monitors, samples
-    from voltaun.database.connection import transaction
+def _import_samples(file, rig_name, differing, mapping, sure, db, as_json):
+    from voltaun.bringing import Staged, bring_samples, mapping_of
+    from voltaun.core.bank import nominal_voltage
+    from voltaun.database.imports import AnotherUnderWay
     from voltaun.formats.samples_csv import Told, pieces
-    from voltaun.monitoring import condense
     told, size = Told(), max(1, file.stat().st_size)
-    with open_db(db) as connection, file.open("rb") as opened:
-        kept = _kept_rig(connection, rig_name)
+    with read_db(db) as connection, file.open("rb") as opened:
+        kept = kept_rig(connection, rig_name)
 
-        def go_on(rows):
+        def shown(rows):
             if sys.stderr.isatty():
-                click.echo(f"\r{rows} rows, {100 * opened.tell() / size:.0f} %", nl=False, err=True)
+                click.echo(f"\r{rows} rows read, {100 * opened.tell() / size:.0f} % ", nl=False, err=True)
             return True
-        mapping = monitors.setting(connection, kept.id, "samples_mapping", {})
+
+        def brought_so_far(rows):
+            if sys.stderr.isatty():
+                click.echo(f"\r{rows} of {staged.rows} kept ", nl=False, err=True)
+            return True
+        read = pieces(opened, kept.rig.zone, mapping or mapping_of(connection, kept.id), told,
+                      nominal_voltage(kept.rig.bank))
+        staged = refusing(Staged, read, shown, file=file)
         try:
-            with transaction(connection):
-                read = pieces(opened, kept.rig.zone, mapping, told)
-                brought = refusing(samples.bring, connection, kept.id, read, go_on, file=file)
-                made = condense(connection, kept.id, now())
+            doubt = None if sure else staged.doubt(kept.rig, now())
+            if doubt:
+                raise Refused(f"{file}: found {doubt}, which cannot be with this rig; nothing was kept. "
+                              "If it is right, say --sure")
+            brought, made = bring_samples(db_path(db), kept.id, staged, file.name, now(), brought_so_far)
+        except AnotherUnderWay as another:
+            raise Refused(str(another)) from another
         finally:
+            staged.close()
             if sys.stderr.isatty():
                 click.echo("\r", nl=False, err=True)
     warn(told.warnings)
@@ -197,7 +280,7 @@ def _import_rig(data, differing, db, as_json):
     from voltaun.database import clearsky, rigs
     from voltaun.database.connection import transaction
     rig = rig_from(data)
-    with open_db(db) as connection:
+    with open_db(db, create=True) as connection:
         clearsky.tables(connection, rig)  # made before the transaction, which should be short
         with transaction(connection):
             kept = rigs.find(connection, rig.name)
@@ -211,23 +294,32 @@ def _import_rig(data, differing, db, as_json):
     say({"rig": rig.name}, f"{rig.name}: the rig is kept.", as_json)
 
 
-def _import_log(file, data, rig_name, differing, db, as_json):
+def _import_log(file, rig_name, differing, mapping, sure, db, as_json):
+    from voltaun.bringing import Unsure, bring_log, log_grounds
     from voltaun.database import readings
-    from voltaun.database.connection import transaction
     from voltaun.formats.log_csv import read_log
     with open_db(db) as connection:
-        kept = _kept_rig(connection, rig_name)
-        log = refusing(read_log, data, kept.rig.zone, now(), file=file)
+        kept = kept_rig(connection, rig_name)
+        log = refusing(read_log, file.read_bytes(), kept.rig.zone, now(), mapping, log_grounds(kept.rig), file=file)
         warn(log.warnings)
         try:
-            with transaction(connection):
-                merged = readings.merge(connection, kept.id, log.readings, now(), differing)
+            merged = bring_log(connection, kept, log.readings, file.name, now(), differing, sure)
         except readings.ReadingsDiffer as error:
             raise Refused(_differing_text(error.pairs, kept.rig.zone)) from error
+        except Unsure as unsure:
+            raise Refused(_unsure_text(unsure.doubts, kept.rig)) from unsure
     say({"rig": kept.rig.name, "added": merged.added, "same": merged.same, "replaced": merged.replaced,
           "kept": merged.kept, "warnings": log.warnings},
          f"{kept.rig.name}: {merged.added} readings added, {merged.same} already there, {merged.replaced} replaced, "
          f"{merged.kept} kept as they were.", as_json)
+
+
+def _unsure_text(doubts, rig):
+    from voltaun.core.words import doubt_words
+    lines = [f"{each.at.astimezone(rig.zone):%Y-%m-%d %H:%M}: {doubt_words(each, rig)}" for each in doubts[:20]]
+    more = [f"and {len(doubts) - 20} more"] if len(doubts) > 20 else []
+    return "\n".join(["found figures that would change what the log says; nothing was kept:", *lines, *more,
+                      "If they are right, say --sure; else correct them in the file."])
 
 
 def _differing_text(pairs, zone):
@@ -239,36 +331,40 @@ def _differing_text(pairs, zone):
 
 @main.command()
 @click.option("--rig", "rig_name", help="Which rig, if there are several.")
-@click.option("--as", "kind", type=click.Choice(["log-csv", "rig", "archive"]), default="log-csv", show_default=True)
+@click.option("--as", "kind", type=click.Choice(["log-csv", "samples-csv", "rig", "archive"]), default="log-csv",
+              show_default=True)
 @db_option
-@click.option("-o", "--output", type=click.Path(dir_okay=False, path_type=Path), help="Without it, standard output.")
+@click.option("-o", "--output", type=click.Path(path_type=Path), help="Without it, standard output.")
 def export(rig_name, kind, db, output):
-    """Write a rig's log, with what was reckoned marked as such, the rig itself, or everything of one rig or all."""
+    """Write a rig's log, with what was reckoned marked as such, its samples, the rig itself, or everything of one rig
+    or of all, the removed ones too."""
+    with read_db(db) as connection:
+        kept = None if kind == "archive" and rig_name is None else kept_rig(connection, rig_name)
+        write_out(output, _exported(connection, kept, kind))
+
+
+def _exported(connection, kept, kind):
+    """What is exported, as pieces of text."""
     from voltaun.core.learn import reckon
-    from voltaun.database import clearsky, readings, rigs
+    from voltaun.database import clearsky, readings, samples
     from voltaun.formats.log_csv import write_log
     from voltaun.formats.rig_file import write_rig
-    with open_db(db) as connection:
-        kept = None if kind == "archive" and rig_name is None else _kept_rig(connection, rig_name)
-        if kind == "archive":
-            from voltaun.database import archive
-            from voltaun.formats.archive import write_archive
-            numbers = [kept.id] if kept else [number for number, _ in rigs.names(connection)]
-            text = write_archive(archive.schema(), [archive.rig_archive(connection, number) for number in numbers],
-                                 archive.settings_archive(connection))
-        elif kind == "rig":
-            text = write_rig(kept.rig)
-        else:
-            logged = [each.reading for each in readings.everything(connection, kept.id)]
-            account = reckon(kept.rig, logged, clearsky.sun_of(connection, kept.rig))
-            text = write_log(kept.rig, logged, account.intervals)
-    if output:
-        output.write_text(text, encoding="utf-8")
-    else:
-        sys.stdout.write(text)
+    if kind == "archive":
+        from voltaun.database import archive, settings
+        from voltaun.formats.archive import write_archive
+        numbers = [kept.id] if kept else archive.everything(connection)
+        return [write_archive(archive.schema(), [archive.rig_archive(connection, number) for number in numbers],
+                              settings.told(connection))]
+    if kind == "rig":
+        return [write_rig(kept.rig)]
+    if kind == "samples-csv":
+        from voltaun.formats.samples_csv import write_samples
+        return write_samples(samples.by_month(connection, kept.id))
+    logged = [each.reading for each in readings.everything(connection, kept.id)]
+    return [write_log(kept.rig, logged, reckon(kept.rig, logged, clearsky.sun_of(connection, kept.rig)).intervals)]
 
 
-def _kept_rig(connection, name):
+def kept_rig(connection, name):
     from voltaun.database import rigs
     known = rigs.names(connection)
     if name is None and len(known) == 1:

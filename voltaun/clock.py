@@ -9,8 +9,11 @@ def now() -> datetime:
     fixed = os.environ.get("VOLTAUN_NOW")
     if not fixed:
         return datetime.now(UTC).replace(microsecond=0)
-    instant = datetime.fromisoformat(fixed)
-    if instant.tzinfo is None:
-        raise ValueError(f"VOLTAUN_NOW: found {fixed!r}, expected an instant with an offset, "
-                         "such as 2026-11-24T19:30+11:00")
+    try:
+        instant = datetime.fromisoformat(fixed)
+        if instant.tzinfo is None:
+            raise ValueError
+    except ValueError as error:
+        raise ValueError(f"VOLTAUN_NOW: found {fixed[:40]!r}, expected an instant with an offset, "
+                         "such as 2026-11-24T19:30+11:00") from error
     return instant.astimezone(UTC)

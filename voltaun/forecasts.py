@@ -18,9 +18,9 @@ def fetch(address: str, first: date, days: int) -> dict[date, str]:
         found = {date.fromisoformat(each["date"]): each["sky"] for each in answer["days"]}
     except (outside.Silent, outside.Slow) as trouble:
         raise NoForecast(f"The forecast service does not answer: {trouble}.") from trouble
-    except (ValueError, KeyError, TypeError) as error:
-        raise NoForecast(f"The forecast service's answer cannot be read ({error}).") from error
+    except (ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
+        raise NoForecast(f"The forecast service's answer cannot be read ({str(error)[:100]}).") from error
     odd = [word for word in found.values() if word not in SKIES]
     if odd:
-        raise NoForecast(f"The forecast service said {odd[0]!r}, expected one of {', '.join(SKIES)}.")
+        raise NoForecast(f"The forecast service said {str(odd[0])[:40]!r}, expected one of {', '.join(SKIES)}.")
     return {day: word for day, word in found.items() if 0 <= (day - first).days < days}

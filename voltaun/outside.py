@@ -1,7 +1,9 @@
 """Asking something outside on this machine's loopback: with a limit on time and size, and nothing from elsewhere."""
 
-import time
-from urllib.parse import urlsplit
+import socket
+import threading
+from contextlib import suppress
+from urllib.parse import quote, urlsplit
 
 LOOPBACK = ("127.0.0.1", "localhost", "::1")
 PATIENCE = 5.0
@@ -28,34 +30,49 @@ def address_fault(address: str) -> str | None:
 
 
 def ask(address: str, path: str, patience: float = PATIENCE) -> bytes:
-    """The answer to a GET. Raises Silent, Slow, or ValueError for an address that is not asked."""
+    """The answer to a GET, all of it within `patience` s. Raises Silent, Slow, or ValueError for an address that is
+    not asked."""
     import http.client  # only once something is asked: the start of the server should not wait for it
     fault = address_fault(address)
     if fault:
         raise ValueError(fault)
     parts = urlsplit(address)
-    until = time.monotonic() + patience
     connection = http.client.HTTPConnection(parts.hostname, parts.port, timeout=patience)
+    over = threading.Event()
+    # A trickle of bytes keeps every single wait short; this ends the whole of it.
+    end = threading.Timer(patience, _cut, (connection, over))
+    end.daemon = True
+    end.start()
     try:
-        connection.request("GET", parts.path.rstrip("/") + path)
+        connection.request("GET", quote(parts.path.rstrip("/"), safe="/%") + path)
         answer = connection.getresponse()
         if answer.status != 200:
             raise Silent(f"it answered {answer.status}")
-        return _body(answer, until)
+        found = _body(answer)
+        if over.is_set():
+            raise TimeoutError
+        return found
     except TimeoutError as error:
         raise Slow(f"no answer within {patience:g} s") from error
-    except (OSError, http.client.HTTPException) as error:
+    except (OSError, http.client.HTTPException, ValueError) as error:
+        if over.is_set():
+            raise Slow(f"no answer within {patience:g} s") from error
         raise Silent(f"nobody answers at {address}") from error
     finally:
+        end.cancel()
         connection.close()
 
 
-def _body(answer, until) -> bytes:
+def _cut(connection, over) -> None:
+    over.set()
+    with suppress(OSError, AttributeError):  # there may be no connection yet, or none any more
+        connection.sock.shutdown(socket.SHUT_RDWR)
+
+
+def _body(answer) -> bytes:
     pieces, size = [], 0
     while piece := answer.read1(65_536):
         size += len(piece)
-        if time.monotonic() > until:
-            raise TimeoutError
         if size > LARGEST:
             raise Silent("its answer does not end")
         pieces.append(piece)

@@ -12,6 +12,7 @@ from voltaun.database import connection, rigs, settings
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
 from voltaun.demo.honey_house import RIG
+from voltaun.pages.security import session_key
 
 AT = datetime(2026, 11, 1, 8, tzinfo=UTC)
 
@@ -46,8 +47,13 @@ class File(DatabaseCase):
         self.assertEqual(self.db.execute("PRAGMA user_version").fetchone()[0], before()[-1][0])
         self.assertIsNone(self.db.execute("SELECT name FROM sqlite_schema WHERE name = 'half'").fetchone())
 
-    def test_session_key_is_made_once(self):
-        self.assertEqual(settings.session_key(self.db), settings.session_key(self.db))
+    def test_the_session_key_lies_beside_the_file_and_not_in_it(self):
+        key = session_key(self.path)
+        self.assertEqual(session_key(self.path), key)
+        self.assertNotIn(key.encode(), self.path.read_bytes())
+        self.assertEqual([(self.path.with_name(name)).stat().st_mode & 0o777 for name in ("test.db", "test.db.key")],
+                         [0o600, 0o600])
+        self.assertNotIn("session_key", settings.told(self.db))
 
 
 class Rigs(DatabaseCase):

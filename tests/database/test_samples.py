@@ -1,15 +1,16 @@
 import numpy as np
 
 from tests.core.test_samples import minutes
-from tests.support import DatabaseCase
+from tests.support import NOW, DatabaseCase
+from voltaun.bringing import Cancelled, Staged, bring_samples
 from voltaun.database import check, samples
 from voltaun.database.connection import transaction
 
 
 class Bringing(DatabaseCase):
-    def bring(self, *pieces, **more):
+    def bring(self, *pieces):
         with transaction(self.db):
-            return samples.bring(self.db, self.rig_id, pieces, **more)
+            return samples.bring(self.db, self.rig_id, pieces)
 
     def sums(self):
         return [tuple(row)[1:] for row in self.db.execute("SELECT * FROM sample_hour ORDER BY hour")]
@@ -43,7 +44,26 @@ class Bringing(DatabaseCase):
         self.assertEqual(check.faults(self.db), [])
 
     def test_cancelled_leaves_nothing(self):
-        with self.assertRaises(samples.Cancelled):
-            self.bring(self.made(), go_on=lambda rows: False)
+        staged = Staged([self.made()])
+        with self.assertRaises(Cancelled):
+            bring_samples(self.path, self.rig_id, staged, "s.csv", NOW, go_on=lambda rows: False)
         self.assertIsNone(samples.span(self.db, self.rig_id))
-        self.assertEqual(self.sums(), [])
+        self.assertEqual((self.sums(), self.db.execute("SELECT count(*) FROM import").fetchone()[0]), ([], 0))
+        self.assertEqual(bring_samples(self.path, self.rig_id, staged, "s.csv", NOW)[0].added, 3000)
+        staged.close()
+
+    def test_another_that_writes_meanwhile_spoils_no_sums(self):
+        whole = self.made()
+        bringing = samples.Bringing(self.db, self.rig_id)
+        for part in (slice(0, 900), slice(900, 1700), slice(1700, 3000)):
+            with transaction(self.db):
+                bringing.take(whole.part(part))
+            self.bring(minutes(5, start=int(whole.at[-1]) + 86_400 + part.stop * 60, watts=5.0))
+        with transaction(self.db):
+            for start, end in bringing.finish():
+                samples.sum_up_again(self.db, self.rig_id, start, end)
+        sums = [row for row in self.sums() if row[0] < whole.at[-1] + 3600]
+        self.db.execute("DELETE FROM sample")
+        self.db.execute("DELETE FROM sample_hour")
+        self.bring(whole)
+        np.testing.assert_allclose(np.array(sums, dtype=float), np.array(self.sums(), dtype=float), atol=1e-6)

@@ -5,6 +5,7 @@ import numpy as np
 
 from voltaun.core.instants import zone
 from voltaun.formats import FileFaults
+from voltaun.formats.mapping import SAMPLES, Column, Mapping
 from voltaun.formats.samples_csv import PIECE, Told, looks_like_samples, pieces
 
 HOBART = zone("Australia/Hobart")
@@ -12,7 +13,7 @@ HOBART = zone("Australia/Hobart")
 
 def read(text, mapping=None, told=None):
     data = text if isinstance(text, bytes) else text.encode()
-    return list(pieces(io.BytesIO(data), HOBART, mapping or {}, told or Told()))
+    return list(pieces(io.BytesIO(data), HOBART, mapping, told or Told()))
 
 
 class SamplesFile(unittest.TestCase):
@@ -28,11 +29,36 @@ class SamplesFile(unittest.TestCase):
 
     def test_a_mapping_and_what_is_left_out(self):
         told = Told()
-        piece, = read("Time,SOC,Weather\n2026-11-01T10:00Z,81.5,fine\n", {"at": "Time", "soc_percent": "SOC"}, told)
+        piece, = read("Time,SOC,Weather\n2026-11-01T10:00Z,81.5,fine\n", Mapping(
+            SAMPLES, columns={"Time": Column("at"), "SOC": Column("soc_percent")}), told)
         self.assertEqual(piece.soc.tolist(), [0.815])
         self.assertIn("Weather", told.warnings[0])
         with self.assertRaisesRegex(FileFaults, "mapping of at: found 'When'"):
-            read("Time,watts\n2026-11-01T10:00Z,1\n", {"at": "When"})
+            read("Time,watts\n2026-11-01T10:00Z,1\n", Mapping(SAMPLES, columns={"When": Column("at")}))
+
+    def test_units_signs_and_epochs(self):
+        piece, = read("ts;mA;kW;into\n1793527200000;-1500;0,25;2\n", Mapping(SAMPLES, columns={
+            "ts": Column("at", "epoch ms"), "mA": Column("amps", "mA", -1.0), "kW": Column("watts", "kW"),
+            "into": Column("charge_wh", "Ah")}, volts=12.5))
+        self.assertEqual((piece.at[0], piece.amps[0], piece.watts[0], piece.charge_wh[0]), (1793527200, 1.5, 250, 25))
+
+    def test_times_as_they_come(self):
+        same = [1793527200, 1793527260]  # 21:00 in Hobart, and a minute later
+        for text in ("at,volts\r2026-11-01T10:00:00Z,26\r2026-11-01T10:01:00Z,26\r",
+                     "at,volts\r\n2026-11-01T10:00:00Z,26\r\n2026-11-01T10:01:00Z,26\r\n",
+                     "at,volts\n2026-11-01T10:00:00Z,26\n2026-11-01T21:01:00,26\n",  # an offset here, none there
+                     "at,volts\n2026-11-01T21:00,26\n2026-11-01T10:01Z,26\n",
+                     "at,volts\n01.11.2026 21:00,26\n1 Nov 2026 9:01 pm,26\n"):
+            piece, = read(text)
+            self.assertEqual((piece.at.tolist(), piece.volts.tolist()), (same, [26, 26]), text)
+        self.assertEqual(read("at,volts\n"), [])
+        for odd in ("now", "today", "0001-01-01", "0001-01-01T00:00", "²:00", "3/11/2026 10:00", "9" * 5000):
+            with self.assertRaisesRegex(FileFaults, "line 3, column at"):
+                read(f"at,volts\n2026-11-01T10:00Z,26\n{odd},26\n")
+
+    def test_twenty_thousand_columns_are_refused_at_once(self):
+        with self.assertRaisesRegex(FileFaults, "columns or more"):
+            read("at," + ",".join(f"c{n}" for n in range(20_000)) + "\n")
 
     def test_a_clock_that_repeats_an_hour_takes_the_later_offset(self):
         told = Told()

@@ -14,7 +14,7 @@ from tests.support import NOW, readings
 from voltaun.core.bank import rated_energy
 from voltaun.core.ledger import Reading
 from voltaun.core.rig import Generator
-from voltaun.database import monitors, rigs, samples
+from voltaun.database import check, monitors, rigs, samples
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
 from voltaun.standins import monitor as standin
@@ -126,42 +126,59 @@ class Marks(PagesCase):
 
 
 class Dense(PagesCase):
-    def bring(self, text, **form):
-        return self.post("/1/log/samples", {"file": (io.BytesIO(text.encode()), "s.csv")} | form,
+    def bring(self, text):
+        return self.post("/1/log/samples", {"file": (io.BytesIO(text.encode()), "s.csv")},
                          content_type="multipart/form-data")
 
-    def ended(self, answer):
+    def ended(self, answer, while_in="Bringing s.csv in."):
         path = answer.headers["Location"]
         until = time.monotonic() + 20
-        while "under way" in (page := self.client.get(path).text) or "Bringing samples in." in page:
+        while while_in in (page := self.client.get(path).text):
             self.assertLess(time.monotonic(), until)
             time.sleep(0.05)
         return page
 
     def text(self):
         end = int(NOW.timestamp())
-        return standin.text(end - 2 * 86_400, end)
+        return standin.text(end - 2 * 86_400, end).replace("26.", "24.")
 
-    def test_a_file_comes_in_with_its_mapping_kept(self):
-        renamed = self.text().replace("soc_percent", "SOC", 1)
-        page = self.ended(self.bring(renamed, **{"map-soc_percent": "SOC"}))
-        self.shows("2880 samples came in", page)
-        self.shows('value="SOC"', self.client.get("/1/log/monitor").text)
+    def test_a_file_of_another_shape_is_asked_about_once_and_comes_in(self):
+        renamed = self.text().replace("at,", "Zeit,", 1).replace("soc_percent", "SOC", 1)
+        page = self.client.get(self.bring(renamed).headers["Location"]).text
+        self.shows("What is what in s.csv?", page)
+        path = re.search(r'action="(/1/log/bring/\d+)"', page)[1]
+        answers = dict(re.findall(r'<select name="(as-\d+)".*?<option value="([a-z_]+)" selected', page, re.S))
+        self.assertEqual(sorted(answers.values()), ["amps", "at", "charge_wh", "discharge_wh", "soc_percent", "volts",
+                                                    "watts"])
+        form = answers | {"kind": "samples", "name": "The shunt", "decimal": ".", "separator": ","}
+        shown = self.post(path, form).text
+        self.shows("Is that right?", shown)
+        self.assertIsNone(samples.span(self.db, 1))
+        self.shows("2880 samples came in", self.ended(self.post(path, form | {"bring": "yes"})))
         self.assertGreater(len(self.log()), 2)
         self.shows("1440 samples", self.client.get("/1/log/monitor?day=2026-11-24").text)
         self.shows("Samples from", self.client.get("/1/log/monitor?month=2026-11-01").text)
         self.shows("Nothing was sampled then", self.client.get("/1/log/monitor?month=2020-01-01").text)
         self.shows("Its samples", self.client.get("/1/log?edit=1").text)
+        self.shows("2880 were there already", self.ended(self.bring(renamed)))  # the answers are kept
+
+    def test_what_cannot_be_is_asked_about_and_kept_or_not(self):
+        odd = self.text().replace("24.", "54.")
+        for said, words in (({}, "Nothing of the file was kept"), ({"sure": "yes"}, "2880 samples came in")):
+            answer = self.bring(odd)
+            self.shows("on a bank of 24 V", self.ended(answer))
+            self.assertIsNone(samples.span(self.db, 1))
+            self.post(answer.headers["Location"] + "/cancel", said)
+            self.shows(words, self.ended(answer, "Is that right?") if not said else self.ended(answer))
 
     def test_faults_and_a_stop_leave_nothing(self):
         self.shows("line 2, column watts", self.ended(self.bring("at,watts\n2026-11-01T10:00Z,lots\n")))
         go, seen = threading.Event(), threading.Event()
 
-        def slowly(*arguments, bring=samples.bring):
+        def slowly():
             seen.set()
             go.wait(10)
-            return bring(*arguments)
-        with mock.patch("voltaun.database.samples.bring", slowly):
+        with mock.patch("voltaun.bringing.let_others", slowly):
             answer = self.bring(self.text())
             self.assertTrue(seen.wait(10))
             self.post(answer.headers["Location"] + "/cancel")
@@ -170,6 +187,19 @@ class Dense(PagesCase):
         self.assertIsNone(samples.span(self.db, 1))
         self.assertEqual(self.client.get("/1/log/samples/999").status_code, 404)
         self.assertEqual(self.post("/1/log/samples", {}).status_code, 422)
+
+    def test_samples_of_a_period_are_taken_out_and_come_back(self):
+        self.ended(self.bring(self.text()))
+        made = self.log()
+        self.post("/1/log/samples/remove", {"first": "2026-11-24", "last": "24.11.2026"})
+        self.assertEqual(self.db.execute("SELECT count(*) FROM sample").fetchone()[0], 1440)
+        self.assertEqual(check.faults(self.db), [])
+        self.assertLess(len(self.log()), len(made))
+        self.shows("1440 samples of 24 Nov 2026", self.client.get("/1/log/changed").text)
+        self.post("/1/log/changed/samples/1")
+        self.assertEqual(self.db.execute("SELECT count(*) FROM sample").fetchone()[0], 2880)
+        self.assertEqual((check.faults(self.db), self.log()), ([], made))
+        self.assertEqual(self.post("/1/log/samples/remove", {"first": "2026-11-25", "last": "now"}).status_code, 422)
 
     def test_the_monitors_figures_are_checked(self):
         bad = self.post("/1/log/monitor", {"address": "http://example.org", "every": "often", "hours": "7 25"})

@@ -257,14 +257,16 @@ class Log(PagesCase):
         self.assertEqual(self.send(b"read_at,soc_percent\n2026-11-01T19:00,50\n").status_code, 303)
         self.assertEqual(len(self.log()), 4)
         for data, words in ((b"read_at,soc_percent\n2026-11-02T19:00,50\n2026-11-03T19:00,140\n", "line 3, column soc"),
-                            (b"\x00\x01" * 50, "binary"), (b"", "no file"), (b"a;b\n1;2\n", "read_at")):
+                            (b"\x00\x01" * 50, "binary"), (b"", "an empty file"), (b"read_at\n" + b"x," * 300, "300")):
             answer = self.send(data)
             self.assertEqual(answer.status_code, 422)
             self.shows(words, answer.text)
         differ = self.send(b"read_at,soc_percent\n2026-11-01T19:00,40\n2026-11-02T19:00,50\n")
         self.assertEqual(differ.status_code, 409)
+        self.shows("in the log 50 %", differ.text)
         self.assertEqual(len(self.log()), 4)
-        self.send(b"read_at,soc_percent\n2026-11-01T19:00,40\n2026-11-02T19:00,50\n", differing="keep")
+        self.post(re.search(r'action="(/1/log/bring/\d+)"', differ.text)[1], {
+            "open_shape": "yes", "sure": "yes", "differing": "keep"})
         self.assertEqual((len(self.log()), self.log()[0].soc), (5, 0.5))
 
     def test_too_large_a_file_is_refused(self):
@@ -356,7 +358,7 @@ class RigAndAdditions(PagesCase):
         self.client.post(path, data={"csrf_token": csrf(page)})
         self.assertEqual(self.client.get("/1/today").status_code, 404)
         with transaction(self.db):
-            rigs.remove(self.db, other)
+            rigs.remove(self.db, other, NOW)
         self.client.post(path, data={"csrf_token": csrf(page)})
         self.assertEqual(self.client.get("/1/today").status_code, 200)
         self.assertEqual(len(self.log()), 1)
@@ -480,11 +482,12 @@ class HalfAnUpload(DatabaseCase):
 class ManyWriters(PagesCase):
     def test_many_windows_at_once_keep_each_reading_once(self):
         mark = self.mark()
-        cookie = self.client.get_cookie("session").value
+        name = self.app.config["SESSION_COOKIE_NAME"]
+        cookie = self.client.get_cookie(name).value
 
         def write(n):
             client = self.app.test_client()
-            client.set_cookie("session", cookie)
+            client.set_cookie(name, cookie)
             client.post("/1/readings", data={"csrf_token": mark, "at": f"2026-11-20T10:{n % 10:02d}",
                                              "soc": str(n % 10)})
 

@@ -39,7 +39,8 @@ def resolve(local: datetime, in_zone: ZoneInfo) -> tuple[datetime, str | None]:
 def clock_before(text: str, at: datetime, in_zone: ZoneInfo) -> datetime | None:
     """The last time before an instant that the local clock showed `H:MM`; None when it is no clock time."""
     hour, _, minute = text.partition(":")
-    if not (hour.isdigit() and minute.isdigit() and len(minute) == 2 and int(hour) < 24 and int(minute) < 60):
+    digits = text.isascii() and hour.isdigit() and minute.isdigit()  # ² is a digit to Python, and no number
+    if not (digits and len(hour) <= 2 and len(minute) == 2 and int(hour) < 24 and int(minute) < 60):
         return None
     local = at.astimezone(in_zone).replace(tzinfo=None, hour=int(hour), minute=int(minute), second=0)
     full = resolve(local, in_zone)[0]

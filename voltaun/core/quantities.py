@@ -44,6 +44,9 @@ KINDS = {
     "number": Kind(_BARE, "a number", "3 or 2.5"),
 }
 
+LONGEST = 80
+"""No quantity is written in more letters; longer texts are refused unread."""
+
 _NUMBER = r"[+-]?(?:(?:\d{1,3}(?: \d{3})+|\d+)(?:[.,]\d+)?|[.,]\d+)"
 _CLOCK = r"(\d+)\s*(?::|h|hr|hours?)\s*([0-5]?\d)\s*(?:m|min|mins|minutes)?"
 _UNIT_NAMES = {_WATT: "W is a rate", _WATT_HOUR: "Wh is an amount", _AMP_HOUR: "Ah is a charge",
@@ -59,19 +62,21 @@ class QuantityError(ValueError):
         super().__init__(f"found {found}, expected {expected}, such as {example}")
 
 
-def parse(text: str, kind: str, *, volts: float | None = None,
-          low: float | None = None, high: float | None = None) -> float:
+def parse(text: str, kind: str, *, volts: float | None = None, low: float | None = None, high: float | None = None,
+          unit: str = "") -> float:
     """Read one quantity.
 
     text   what was typed; decimal point or comma, spaces between thousands, units in any case, products
            with x, × or *
-    kind   a key of KINDS; a bare number is taken in that kind's own unit
+    kind   a key of KINDS; a bare number is taken in that kind's own unit, or in `unit` where a label names another
     volts  the bank's nominal voltage, V; with it an energy may be given in Ah or A × h, and a charge in Wh
     low, high  limits in the unit returned
     Returns Wh, W, Ah, V, A, h, a plain number, or for `percent` a fraction 0–1.
     Raises QuantityError, which says what was found and what was expected.
     """
     wanted = KINDS[kind]
+    if len(text) > LONGEST:
+        raise QuantityError(f"{len(text)} letters", wanted.words, wanted.example)
     shown = repr(text.strip())
     clean = " ".join(text.replace("\u2212", "-").replace("\u00d7", "x").replace("\u00a0", " ")
                      .replace("\u202f", " ").replace("\u2009", " ").lower().split())
@@ -82,7 +87,7 @@ def parse(text: str, kind: str, *, volts: float | None = None,
     elif kind == "duration" and (clock := re.fullmatch(_CLOCK, clean)):
         value = int(clock[1]) + int(clock[2]) / 60
     else:
-        value = _product(clean, shown, wanted, volts)
+        value = _product(clean, shown, wanted, volts, unit)
     if not math.isfinite(value):
         raise QuantityError(shown, wanted.words, wanted.example)
     if (low is not None and value < low) or (high is not None and value > high):
@@ -116,20 +121,19 @@ def _number(text: str, shown: str, wanted: Kind) -> float:
 
 
 def _factor(part: str, shown: str, wanted: Kind) -> tuple[float, tuple[int, int, int]]:
-    match = re.fullmatch(r"(.*?)\s*([a-z]*)", part.strip())
-    if match is None:
-        raise QuantityError(shown, wanted.words, wanted.example)
-    number, unit = match.groups()
+    part = part.strip()
+    number = part.rstrip("abcdefghijklmnopqrstuvwxyz")
+    unit, number = part[len(number):], number.strip()
     if unit not in _UNITS:
         raise QuantityError(f"{shown} with the unit {unit!r}", wanted.words, wanted.example)
     scale, powers = _UNITS[unit]
     return _number(number, shown, wanted) * scale, powers
 
 
-def _product(clean: str, shown: str, wanted: Kind, volts: float | None) -> float:
+def _product(clean: str, shown: str, wanted: Kind, volts: float | None, unit: str) -> float:
     parts = re.split(r"[x*]", clean)
     if len(parts) == 1 and re.fullmatch(r"[^a-z]*", clean):
-        return _number(clean, shown, wanted)
+        return _number(clean, shown, wanted) * (_UNITS[unit.lower()][0] if unit else 1.0)
     value, powers = 1.0, (0, 0, 0)
     for part in parts:
         factor, of_part = _factor(part, shown, wanted)

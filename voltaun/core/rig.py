@@ -22,6 +22,10 @@ CONVERTER_EFFICIENCY = 0.90
 GENERATOR_SHARE = 0.8
 """A generator is run at no more than this share of its continuous W."""
 
+LONGEST_NAME = 80
+MOST_PARTS = 300
+"""Of loads, arrays and so on; nobody has more, and a file with more is no rig."""
+
 HOURS_OUT = 8.0
 """How long a portable array stands out in a day, unless told."""
 
@@ -387,8 +391,7 @@ class Rig:
             raise RigFaults(faults)
 
     def _faults(self):
-        if not self.name.strip():
-            yield Fault("name", "nothing", "a name")
+        yield from _name_faults("name", self.name)
         yield from self.place.faults("place")
         yield from self.bank.faults("bank")
         if self.inverter is not None:
@@ -399,9 +402,11 @@ class Rig:
             if getattr(self, name) not in legal:
                 yield Fault(name, repr(getattr(self, name)), "one of " + ", ".join(legal))
         for group in ("arrays", "vehicles", "generators", "mains", "loads", "places"):
+            if len(getattr(self, group)) > MOST_PARTS:
+                yield Fault(group, f"{len(getattr(self, group))} of them", f"at most {MOST_PARTS}")
+                continue
             for n, part in enumerate(getattr(self, group)):
-                if not part.name.strip():
-                    yield Fault(f"{group}[{n}].name", "nothing", "a name")
+                yield from _name_faults(f"{group}[{n}].name", part.name)
                 yield from part.faults(f"{group}[{n}]")
         days = [stay.from_day for stay in self.places]
         if days != sorted(set(days)):
@@ -425,6 +430,15 @@ class Rig:
         """The arrays, vehicles, generators or mains chargers of this source."""
         return {"solar": self.arrays, "vehicle": self.vehicles,
                 "generator": self.generators, "mains": self.mains}[source]
+
+
+def _name_faults(path, name):
+    if not isinstance(name, str) or not name.strip():
+        yield Fault(path, "nothing", "a name")
+    elif len(name) > LONGEST_NAME:
+        yield Fault(path, f"{len(name)} letters", f"a name of at most {LONGEST_NAME} letters")
+    elif any("\ud800" <= letter <= "\udfff" or letter < " " for letter in name):
+        yield Fault(path, repr(name), "a name in letters that can be written to a file")
 
 
 def _limits(part, path, legal: dict):

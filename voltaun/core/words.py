@@ -4,7 +4,8 @@ from datetime import date
 
 from voltaun.core.outlook import Outlook
 from voltaun.core.plans import AWAY, GUESTS, Plan
-from voltaun.core.quantities import show_duration, show_energy
+from voltaun.core.plausible import Doubt
+from voltaun.core.quantities import show_duration, show_energy, show_percent
 from voltaun.core.rig import Rig
 
 _NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven",
@@ -167,3 +168,27 @@ def advice(rig: Rig, outlook: Outlook, today: date) -> str:
     if outlook.first_risky_day is not None:
         return f"Nothing to do yet; {day_name(outlook.first_risky_day, today)} is the first day in doubt."
     return "Nothing needs doing."
+
+
+_FIGURES = {"solar_wh": "of sun", "use_wh": "used", "vehicle_hours": "of driving", "generator_hours": "of generator"}
+
+
+def doubt_words(of: Doubt, rig: Rig) -> str:
+    """What is odd about a figure, in one line that can be asked about."""
+    if of.kind == "volts":
+        return f"{of.value:g} V on a bank of {of.usual:g} V?"
+    if of.kind == "hours":
+        return f"{show_duration(of.value)} {_FIGURES[of.name]} in {show_duration(of.hours)}?"
+    if of.kind == "rise":
+        return (f"{show_percent(of.value)}: what came in can have brought the bank to {show_percent(of.usual)} at the "
+                "most. Is that the level?")
+    if of.kind == "fall":
+        return (f"{show_percent(of.value)}: what was used would have left about {show_percent(of.usual)} at the least. "
+                "Is that the level?")
+    figure = f"{show_energy(of.value)} {_FIGURES[of.name]}"
+    within = f"in {show_duration(of.hours)}"
+    if of.name == "solar_wh" and of.kind == "much":
+        return f"{figure} {within}: a clear sky could bring {show_energy(of.usual)} there. Is it in Wh?"
+    where = f"such a sky brings about {show_energy(of.usual)}" if of.name == "solar_wh" else \
+        f"about {show_energy(of.usual)} is usual"
+    return f"{figure} {within}, where {where}. Is it in Wh?"

@@ -7,13 +7,11 @@ the same content is the same archive, in whatever file and under whatever number
 import base64
 import json
 import sqlite3
-import zlib
+from collections.abc import Iterator
 from datetime import UTC, datetime
 
-import numpy as np
-
 from voltaun.core.samples import Samples
-from voltaun.database import samples
+from voltaun.database import read_back, rigs, samples
 from voltaun.database.connection import migrations
 
 # Each table of a rig: its order, and the columns that point to a row of another table.
@@ -37,9 +35,10 @@ class ArchiveFault(ValueError):
 
 
 def rig_archive(connection: sqlite3.Connection, rig_id: int) -> dict:
-    """All that is kept of one rig."""
+    """All that is kept of one rig, removed or not. Which import a row came with is of this file and stays behind."""
     rig = dict(connection.execute("SELECT * FROM rig WHERE id = ?", (rig_id,)).fetchone())
-    document = {"rig": {name: value for name, value in rig.items() if name not in ("id", "removed")}}
+    without = ("id",) if rig["removed"] else ("id", "removed", "removed_at")
+    document = {"rig": {name: value for name, value in rig.items() if name not in without}}
     numbers = {}
     for table, (order, points) in _OF_RIG.items():
         rows = connection.execute(f"SELECT * FROM {table} WHERE rig_id = ? ORDER BY {order}", (rig_id,)).fetchall()
@@ -70,60 +69,97 @@ def _renumbered(applied_before: str | None, runs: dict[int, int]) -> str | None:
 
 
 def _row(row, without, points, numbers) -> dict:
-    values = {name: row[name] for name in row.keys() if name not in ("id", *without)}  # noqa: SIM118 (a sqlite3.Row)
+    values = {name: row[name] for name in row.keys() if name not in ("id", "import_id", *without)}  # noqa: SIM118 (a sqlite3.Row)
     for column, table in points.items():
         values[column] = None if values[column] is None else numbers[table][values[column]]
     return values
 
 
 def _months(connection, rig_id):
-    """The samples by month (UTC), packed: eight bytes a figure, little-endian, a column after the other, deflated."""
-    span = samples.span(connection, rig_id)
-    if span is None:
-        return
-    month = datetime.fromtimestamp(span[0], UTC).replace(day=1, hour=0, minute=0, second=0)
-    while month.timestamp() <= span[1]:
-        after = month.replace(year=month.year + month.month // 12, month=month.month % 12 + 1)
-        kept = samples.between(connection, rig_id, month, after)
+    """The samples by month (UTC), packed."""
+    for kept in samples.by_month(connection, rig_id):
         if len(kept):
-            columns = np.stack([kept.at.astype("<f8"), *(np.asarray(each, dtype="<f8") for each in (
-                kept.volts, kept.amps, kept.watts, kept.soc, kept.charge_wh, kept.discharge_wh))])
-            yield {"month": f"{month:%Y-%m}", "rows": len(kept),
-                   "packed": base64.b64encode(zlib.compress(columns.tobytes(), 6)).decode()}
-        month = after
+            yield {"month": datetime.fromtimestamp(int(kept.at[0]), UTC).strftime("%Y-%m"), "rows": len(kept),
+                   "packed": base64.b64encode(samples.packed(kept)).decode()}
+
+
+def everything(connection: sqlite3.Connection) -> list[int]:
+    """The numbers of all rigs, the removed ones too, in order of name."""
+    return [row["id"] for row in connection.execute(
+        "SELECT id FROM rig WHERE removed_at IS NOT ? ORDER BY name, removed, removed_at, id", (rigs.COMING_IN,))]
 
 
 def add_rig(connection: sqlite3.Connection, document: dict) -> int:
     """Keep a rig from an archive of this or an earlier schema; its number. To be called in a transaction.
 
-    Raises ArchiveFault for what no table takes.
+    Raises ArchiveFault for what no table takes, and for what could not be read again.
+    """
+    rig_id, removed = add_hidden(connection, document)
+    for month in months_of(document):
+        samples.bring(connection, rig_id, [month])
+    show(connection, rig_id, removed)
+    return rig_id
+
+
+def add_hidden(connection: sqlite3.Connection, document: dict) -> tuple[int, dict]:
+    """Keep all of a rig but its samples, out of sight; its number, and what `show` is to be told. In a transaction.
+
+    Raises ArchiveFault.
     """
     unknown = set(document) - {"rig", "sample", *_OF_RIG, *_OF_ROW}
     if unknown or not isinstance(document.get("rig"), dict):
         raise ArchiveFault(f"found {', '.join(sorted(unknown)) or 'no rig'}, expected the parts of a rig")
-    name = document["rig"].get("name")
-    if connection.execute("SELECT 1 FROM rig WHERE name IS ? AND removed = 0", (name,)).fetchone():
+    row = dict(document["rig"])
+    removed = {"removed": row.pop("removed", 0), "removed_at": row.pop("removed_at", None)}
+    name = row.get("name")
+    if not removed["removed"] and connection.execute("SELECT 1 FROM rig WHERE name IS ? AND removed = 0",
+                                                     (name,)).fetchone():
         raise ArchiveFault(f"found another rig named {name!r} in the database, expected a database without it")
     try:
-        rig_id = _insert(connection, "rig", document["rig"])
+        rig_id = _insert(connection, "rig", row | {"removed": 1, "removed_at": rigs.COMING_IN})
         numbers = {}
         for table, (_, points) in _OF_RIG.items():
             numbers[table] = {}
-            for n, row in enumerate(_rows(document, table), 1):
-                values = row | {"rig_id": rig_id} | _pointed(row, points, numbers)
+            for n, values in enumerate(_rows(document, table), 1):
+                values = values | {"rig_id": rig_id} | _pointed(values, points, numbers)
                 numbers[table][n] = _insert(connection, table, values)
         for run_id in numbers["bench_run"].values():
             row = connection.execute("SELECT applied_before FROM bench_run WHERE id = ?", (run_id,)).fetchone()
             connection.execute("UPDATE bench_run SET applied_before = ? WHERE id = ?",
                                (_renumbered(row["applied_before"], numbers["bench_run"]), run_id))
         for table, (column, owner) in _OF_ROW.items():
-            for row in _rows(document, table):
-                _insert(connection, table, row | _pointed(row, {column: owner}, numbers))
-        samples.bring(connection, rig_id, (_unpacked(month) for month in _rows(document, "sample")))
-    except (sqlite3.Error, OverflowError) as error:
-        raise ArchiveFault(f"found what the database does not take ({error}), expected an archive that Voltaun "
-                           "wrote") from error
-    return rig_id
+            for values in _rows(document, table):
+                _insert(connection, table, values | _pointed(values, {column: owner}, numbers))
+        odd = next(read_back.faults(connection, rig_id), None)
+        if odd:
+            raise ArchiveFault(f"found in the rig {str(name)[:80]!r}: {odd}; expected an archive that Voltaun wrote")
+    except (sqlite3.Error, *read_back.ODD) as error:
+        if isinstance(error, ArchiveFault):
+            raise
+        raise ArchiveFault(f"found what the database does not take ({str(error)[:200]}), expected an archive that "
+                           "Voltaun wrote") from error
+    return rig_id, removed
+
+
+def months_of(document: dict) -> Iterator[Samples]:
+    """The samples of a rig in an archive, a month at a time. Raises ArchiveFault."""
+    return (_unpacked(month) for month in _rows(document, "sample"))
+
+
+def show(connection: sqlite3.Connection, rig_id: int, removed: dict) -> None:
+    """Bring a rig that came in hidden into sight, or among the removed ones. To be called in a transaction."""
+    try:
+        if removed["removed"] and removed["removed_at"]:
+            datetime.fromisoformat(removed["removed_at"])
+        connection.execute("UPDATE rig SET removed = :removed, removed_at = :removed_at WHERE id = :id",
+                           removed | {"id": rig_id})
+    except (sqlite3.Error, ValueError, TypeError) as error:
+        raise ArchiveFault(f"found a rig that is removed {str(removed)[:80]}, expected 0 or 1 and a time") from error
+
+
+def forget_hidden(connection: sqlite3.Connection) -> None:
+    """Let go of rigs that never came into sight. To be called in a transaction."""
+    connection.execute("DELETE FROM rig WHERE removed_at = ?", (rigs.COMING_IN,))
 
 
 def _rows(document, table) -> list[dict]:
@@ -151,18 +187,19 @@ def _insert(connection, table, values) -> int:
                               f"VALUES ({', '.join('?' * len(names))})", list(values.values())).lastrowid
 
 
+MOST_IN_A_MONTH = 31 * 86_400
+"""Samples are a second apart at the least, so a month holds no more."""
+
+
 def _unpacked(month) -> Samples:
     try:
-        table = np.frombuffer(zlib.decompress(base64.b64decode(month["packed"])), dtype="<f8").reshape(7, -1)
-    except (KeyError, TypeError, ValueError, zlib.error) as error:
+        rows = month["rows"]
+        if not isinstance(rows, int) or not 0 < rows <= MOST_IN_A_MONTH:
+            raise ValueError(f"{rows!r} rows in a month")
+        return samples.unpacked(base64.b64decode(month["packed"], validate=True), rows)
+    except (KeyError, TypeError, ValueError) as error:
         raise ArchiveFault(f"found samples that cannot be unpacked ({error}), expected them as they were "
                            "written") from error
-    return Samples(table[0].astype(np.int64), *table[1:])
-
-
-def settings_archive(connection: sqlite3.Connection) -> dict:
-    """The settings that are not this file's own secret."""
-    return dict(connection.execute("SELECT name, value FROM setting WHERE name <> 'session_key' ORDER BY name"))
 
 
 def schema() -> int:

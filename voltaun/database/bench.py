@@ -126,6 +126,29 @@ def undo(connection: sqlite3.Connection, rig_id: int, change_id: int, now: datet
     return kept.id
 
 
+def read_change(row: sqlite3.Row) -> None:
+    """Read a row of `bench_change`; ValueError, KeyError or TypeError when it holds no run."""
+    datetime.fromisoformat(row["changed_at"])
+    before = json.loads(row["before"])
+    datetime.fromisoformat(before["begun_at"])
+    _run(before["run"], [_mark(mark) for mark in before["marks"]])
+
+
+def read_applied(row: sqlite3.Row) -> None:
+    """Read what applying a run noted; ValueError, KeyError or TypeError when it is not what was noted."""
+    if row["applied_before"] is not None:
+        before = json.loads(row["applied_before"])
+        if not (before["new"] is None or isinstance(before["new"], str)):
+            raise ValueError(before["new"])
+        for path, _ in before["figures"]:
+            tuple(path)
+        for run_id, path, value, at, _ in before["origins"]:
+            datetime.fromisoformat(at)
+            json.loads(path), json.loads(value)
+            if not (run_id is None or isinstance(run_id, int)):
+                raise ValueError(run_id)
+
+
 def apply(connection: sqlite3.Connection, rig: rigs.KeptRig, kept: KeptRun, version: int,
           changes: dict[Path, object], now: datetime) -> None:
     """Set the rig's figures to what a run found. To be called in a transaction.

@@ -5,16 +5,10 @@ import sqlite3
 from voltaun.core import days
 from voltaun.core.learn import reckon
 from voltaun.core.ledger import Balance, Interval
-from voltaun.core.rig import Rig, RigFaults
-from voltaun.database import clearsky, readings, rigs
+from voltaun.core.rig import Rig
+from voltaun.database import clearsky, read_back, readings, rigs
 
-TABLES = {"rig", "bank", "reading", "setting"}
 GRAIN_WH = 1e-3
-
-
-def is_ours(connection: sqlite3.Connection) -> bool:
-    """Whether the tables of a Voltaun database are there."""
-    return {row[0] for row in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")} >= TABLES
 
 
 def faults(connection: sqlite3.Connection) -> list[str]:
@@ -23,19 +17,21 @@ def faults(connection: sqlite3.Connection) -> list[str]:
         found = [f"file: {row[0]}" for row in connection.execute("PRAGMA integrity_check(20)") if row[0] != "ok"]
         found += [f"table {row[0]}: row {row[1]} points to a row of {row[2]} that is not there"
                   for row in connection.execute("PRAGMA foreign_key_check")]
-    except sqlite3.DatabaseError as error:
+        if not found:  # what does not hold below would only be a consequence
+            for rig_id, name in rigs.names(connection):
+                found += [f"rig {name}: {words}" for words in _of_rig(connection, rig_id)]
+    except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
         return [f"file: {error}"]
-    if found:
-        return found  # what does not hold below would only be a consequence
-    for rig_id, name in rigs.names(connection):
-        try:
-            rig = rigs.get(connection, rig_id).rig
-        except (RigFaults, TypeError, ValueError) as error:
-            found.append(f"rig {name}: {error}")
-            continue
-        found += [f"rig {name}: {words}" for words in _ledger(connection, rig_id, rig)]
-        found += [f"rig {name}: {words}" for words in _sums(connection, rig_id)]
     return found
+
+
+def _of_rig(connection, rig_id):
+    unreadable = list(read_back.faults(connection, rig_id))
+    if unreadable:
+        yield from unreadable
+        return
+    yield from _ledger(connection, rig_id, rigs.get(connection, rig_id).rig)
+    yield from _sums(connection, rig_id)
 
 
 def _ledger(connection, rig_id, rig: Rig):

@@ -2,10 +2,11 @@
 
 import sqlite3
 from dataclasses import asdict, dataclass
-from datetime import date
+from datetime import date, datetime
 
 from voltaun.core.plans import GeneratorRule, Plan
 from voltaun.database.monitors import put_setting, setting
+from voltaun.database.readings import instant_text
 
 
 @dataclass(frozen=True)
@@ -21,21 +22,27 @@ def current(connection: sqlite3.Connection, rig_id: int, today: date) -> list[Ke
     rows = connection.execute(
         "SELECT * FROM plan WHERE rig_id = ? AND removed = 0 AND last_day >= ? ORDER BY first_day, id",
         (rig_id, today.isoformat()))
-    return [KeptPlan(row["id"], Plan(row["kind"], date.fromisoformat(row["first_day"]),
-                                     date.fromisoformat(row["last_day"]), row["amount"], row["name"])) for row in rows]
+    return [KeptPlan(row["id"], plan_of(row)) for row in rows]
 
 
-def add(connection: sqlite3.Connection, rig_id: int, plan: Plan) -> int:
+def plan_of(row: sqlite3.Row) -> Plan:
+    """The plan that a row holds; ValueError when it holds no legal one."""
+    return Plan(row["kind"], date.fromisoformat(row["first_day"]), date.fromisoformat(row["last_day"]), row["amount"],
+                row["name"])
+
+
+def add(connection: sqlite3.Connection, rig_id: int, plan: Plan, now: datetime) -> int:
     """Keep a plan; its number. To be called in a transaction."""
     return connection.execute(
-        "INSERT INTO plan (rig_id, kind, first_day, last_day, amount, name) VALUES (?, ?, ?, ?, ?, ?)",
-        (rig_id, plan.kind, plan.first.isoformat(), plan.last.isoformat(), plan.amount, plan.name)).lastrowid
+        "INSERT INTO plan (rig_id, kind, first_day, last_day, amount, name, changed_at) VALUES (?, ?, ?, ?, ?, ?, ?)",
+        (rig_id, plan.kind, plan.first.isoformat(), plan.last.isoformat(), plan.amount, plan.name,
+         instant_text(now))).lastrowid
 
 
-def set_removed(connection: sqlite3.Connection, rig_id: int, plan_id: int, removed: bool) -> bool:
+def set_removed(connection: sqlite3.Connection, rig_id: int, plan_id: int, removed: bool, now: datetime) -> bool:
     """Take a plan away, or bring it back; whether there is such a plan. To be called in a transaction."""
-    return connection.execute("UPDATE plan SET removed = ? WHERE rig_id = ? AND id = ?",
-                              (removed, rig_id, plan_id)).rowcount > 0
+    return connection.execute("UPDATE plan SET removed = ?, changed_at = ? WHERE rig_id = ? AND id = ?",
+                              (removed, instant_text(now), rig_id, plan_id)).rowcount > 0
 
 
 def give_sky(connection: sqlite3.Connection, rig_id: int, day: date, today: date, sky: str) -> None:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, fields
 from datetime import UTC, datetime
 
 from voltaun.core.ledger import Reading
+from voltaun.database import settings
 
 COLUMNS = tuple(field.name for field in fields(Reading))
 FOREVER = datetime.max.replace(tzinfo=UTC)
@@ -47,13 +48,14 @@ def _instant(text: str | None) -> datetime | None:
 
 
 def _kept(row: sqlite3.Row) -> KeptReading:
-    return KeptReading(row["id"], row["version"], _reading(row))
+    return KeptReading(row["id"], row["version"], reading_of(row))
 
 
-def _reading(row) -> Reading:
+def reading_of(row) -> Reading:
+    """The reading that a row holds; ValueError when its texts do not hold what they should."""
     values = {name: row[name] for name in COLUMNS}
     values["at"], values["full_at"] = _instant(values["at"]), _instant(values["full_at"])
-    values["pack_socs"] = tuple(json.loads(values["pack_socs"]))
+    values["pack_socs"] = tuple(float(soc) for soc in json.loads(values["pack_socs"]))
     values["at_bank"] = bool(values["at_bank"])
     return Reading(**values)
 
@@ -66,12 +68,36 @@ def _values(reading: Reading) -> dict:
     return values
 
 
-def since(connection: sqlite3.Connection, rig_id: int, first: datetime,
-          end: datetime = FOREVER) -> list[KeptReading]:
+class KeptReadings(list):
+    """Readings in order of time; `skipped` rows hold none that can be read (see `read_back`)."""
+
+    skipped = 0
+
+
+def _all_kept(rows) -> KeptReadings:
+    found = KeptReadings()
+    for row in rows:
+        try:
+            found.append(_kept(row))
+        except (ValueError, TypeError, OverflowError):
+            found.skipped += 1
+    return found
+
+
+def since(connection: sqlite3.Connection, rig_id: int, first: datetime, end: datetime = FOREVER) -> KeptReadings:
     """The rig's readings from an instant on, and before another, in order of time."""
-    return [_kept(row) for row in connection.execute(
+    return _all_kept(connection.execute(
         "SELECT * FROM reading WHERE rig_id = ? AND removed = 0 AND at >= ? AND at < ? ORDER BY at",
-        (rig_id, instant_text(first), instant_text(end)))]
+        (rig_id, instant_text(first), instant_text(end))))
+
+
+def newest_at(connection: sqlite3.Connection, rig_id: int) -> datetime | None:
+    """The instant of the newest reading, or None."""
+    text = connection.execute("SELECT max(at) FROM reading WHERE rig_id = ? AND removed = 0", (rig_id,)).fetchone()[0]
+    try:
+        return _instant(text)
+    except ValueError:
+        return None
 
 
 def before(connection: sqlite3.Connection, rig_id: int, end: datetime, count: int) -> list[KeptReading]:
@@ -93,16 +119,17 @@ def stamp(connection: sqlite3.Connection) -> tuple:
     """Something that is other whenever a reading was added, changed, removed or brought back.
 
     Rows are never deleted, what comes in has a new number, and every other change is noted: so the two newest
-    numbers tell, and both are read off the end of a table.
+    numbers tell, and both are read off the end of a table. Numbers can roll back when another file is put in the
+    place of this one; the file's epoch tells that.
     """
-    return tuple(connection.execute(
-        "SELECT (SELECT max(id) FROM reading), (SELECT max(id) FROM reading_change)").fetchone())
+    newest = connection.execute("SELECT (SELECT max(id) FROM reading), (SELECT max(id) FROM reading_change)").fetchone()
+    return (*newest, settings.epoch(connection))
 
 
-def everything(connection: sqlite3.Connection, rig_id: int) -> list[KeptReading]:
+def everything(connection: sqlite3.Connection, rig_id: int) -> KeptReadings:
     """All of the rig's readings in order of time."""
-    return [_kept(row) for row in connection.execute(
-        "SELECT * FROM reading WHERE rig_id = ? AND removed = 0 ORDER BY at", (rig_id,))]
+    return _all_kept(connection.execute(
+        "SELECT * FROM reading WHERE rig_id = ? AND removed = 0 ORDER BY at", (rig_id,)))
 
 
 def get(connection: sqlite3.Connection, rig_id: int, reading_id: int) -> KeptReading | None:
@@ -120,9 +147,11 @@ def at(connection: sqlite3.Connection, rig_id: int, instant: datetime) -> KeptRe
 
 
 _INSERT = """INSERT INTO reading (rig_id, at, soc, volts, solar_wh, vehicle_wh, generator_wh, mains_wh, vehicle_hours,
-                                  generator_hours, use_wh, sky, full_at, temp_c, note, pack_socs, answer, at_bank)
+                                  generator_hours, use_wh, sky, full_at, temp_c, note, pack_socs, answer, at_bank,
+                                  import_id)
              VALUES (:rig_id, :at, :soc, :volts, :solar_wh, :vehicle_wh, :generator_wh, :mains_wh, :vehicle_hours,
-                     :generator_hours, :use_wh, :sky, :full_at, :temp_c, :note, :pack_socs, :answer, :at_bank)"""
+                     :generator_hours, :use_wh, :sky, :full_at, :temp_c, :note, :pack_socs, :answer, :at_bank,
+                     :import_id)"""
 
 _UPDATE = """UPDATE reading SET at = :at, soc = :soc, volts = :volts, solar_wh = :solar_wh, vehicle_wh = :vehicle_wh,
                     generator_wh = :generator_wh, mains_wh = :mains_wh, vehicle_hours = :vehicle_hours,
@@ -136,8 +165,9 @@ _SINCE = {"pack_socs": "[]", "answer": "", "at_bank": 0}
 """What a change noted before these columns came is silent about."""
 
 
-def add(connection: sqlite3.Connection, rig_id: int, reading: Reading, now: datetime) -> int:
-    """Keep a reading; the number of the change. To be called in a transaction.
+def add(connection: sqlite3.Connection, rig_id: int, reading: Reading, now: datetime,
+        import_id: int | None = None) -> int:
+    """Keep a reading, perhaps as part of an import; the number of the change. To be called in a transaction.
 
     Raises InstantTaken when another reading stands at its instant (`kept.reading == reading` tells
     whether it is the same one, sent twice).
@@ -145,17 +175,19 @@ def add(connection: sqlite3.Connection, rig_id: int, reading: Reading, now: date
     taken = at(connection, rig_id, reading.at)
     if taken is not None:
         raise InstantTaken(taken)
-    reading_id = connection.execute(_INSERT, _values(reading) | {"rig_id": rig_id}).lastrowid
-    return _note(connection, reading_id, now, "added", None)
+    reading_id = connection.execute(_INSERT, _values(reading) | {"rig_id": rig_id, "import_id": import_id}).lastrowid
+    return note_change(connection, reading_id, now, "added", None, import_id)
 
 
-def add_many(connection: sqlite3.Connection, rig_id: int, readings: Iterable[Reading]) -> None:
+def add_many(connection: sqlite3.Connection, rig_id: int, readings: Iterable[Reading],
+             import_id: int | None = None) -> None:
     """Keep many readings, none of which stands there yet. To be called in a transaction."""
-    connection.executemany(_INSERT, (_values(reading) | {"rig_id": rig_id} for reading in readings))
+    connection.executemany(_INSERT, (_values(reading) | {"rig_id": rig_id, "import_id": import_id}
+                                     for reading in readings))
 
 
 def edit(connection: sqlite3.Connection, rig_id: int, reading_id: int, version: int, reading: Reading,
-         now: datetime) -> int:
+         now: datetime, import_id: int | None = None) -> int:
     """Put a changed reading in place of the version that was shown; the number of the change.
 
     To be called in a transaction. Raises ReadingChanged, InstantTaken.
@@ -165,14 +197,14 @@ def edit(connection: sqlite3.Connection, rig_id: int, reading_id: int, version: 
     if taken is not None and taken.id != reading_id:
         raise InstantTaken(taken)
     connection.execute(_UPDATE, _values(reading) | {"id": reading_id, "removed": 0})
-    return _note(connection, reading_id, now, "edited", row)
+    return note_change(connection, reading_id, now, "edited", row, import_id)
 
 
 def remove(connection: sqlite3.Connection, rig_id: int, reading_id: int, version: int, now: datetime) -> int:
     """Take a reading out of the log; the number of the change. In a transaction. Raises ReadingChanged."""
     row = _row_at_version(connection, rig_id, reading_id, version)
     connection.execute("UPDATE reading SET removed = 1, version = version + 1 WHERE id = ?", (reading_id,))
-    return _note(connection, reading_id, now, "removed", row)
+    return note_change(connection, reading_id, now, "removed", row)
 
 
 def undo(connection: sqlite3.Connection, rig_id: int, change_id: int, now: datetime) -> datetime:
@@ -192,16 +224,26 @@ def undo(connection: sqlite3.Connection, rig_id: int, change_id: int, now: datet
                                 (reading_id,)).fetchone()[0]
     if newest != change_id:
         raise ReadingChanged(get(connection, rig_id, reading_id))
-    as_it_is = {name: change[name] for name in (*COLUMNS, "removed")}
+    as_it_is = row_values(change)
     # What was only added goes out again; anything else goes back to the row before the change.
     as_it_was = json.loads(change["before"]) if change["before"] else as_it_is | {"removed": 1}
+    put_back(connection, rig_id, reading_id, as_it_was)
+    note_change(connection, reading_id, now, "undone", as_it_is)
+    return _instant(as_it_was["at"])
+
+
+def row_values(row) -> dict:
+    """A reading's row as a change keeps it."""
+    return {name: row[name] for name in (*COLUMNS, "removed")}
+
+
+def put_back(connection: sqlite3.Connection, rig_id: int, reading_id: int, as_it_was: dict) -> None:
+    """Make a reading's row what a change kept of it. In a transaction. Raises InstantTaken."""
     as_it_was = _SINCE | as_it_was
     taken = at(connection, rig_id, _instant(as_it_was["at"]))
-    if taken is not None and taken.id != reading_id:
+    if not as_it_was["removed"] and taken is not None and taken.id != reading_id:
         raise InstantTaken(taken)
     connection.execute(_UPDATE, as_it_was | {"id": reading_id})
-    _note(connection, reading_id, now, "undone", as_it_is)
-    return _instant(as_it_was["at"])
 
 
 @dataclass(frozen=True)
@@ -222,22 +264,36 @@ def history(connection: sqlite3.Connection, rig_id: int, reading_id: int) -> lis
            WHERE reading_id = ? AND rig_id = ? ORDER BY reading_change.id""", (reading_id, rig_id)).fetchall()
     befores = [json.loads(row["before"]) if row["before"] else None for row in rows]
     now = connection.execute("SELECT * FROM reading WHERE id = ?", (reading_id,)).fetchone()
-    stood = [*(before and _reading(_SINCE | before) for before in befores), now and _reading(now)]
+    stood = [*(before and reading_of(_SINCE | before) for before in befores), now and reading_of(now)]
     return [Change(row["id"], _instant(row["changed_at"]), row["action"], stood[n], stood[n + 1])
             for n, row in enumerate(rows)]
+
+
+def reading_before(before: str) -> Reading:
+    """The reading that a change kept of before it."""
+    return reading_of(_SINCE | json.loads(before))
+
+
+def read_change(row) -> None:
+    """Read a row of `reading_change`; ValueError, KeyError or TypeError when it holds no change."""
+    _instant(row["changed_at"])
+    if row["before"] is not None:
+        reading_before(row["before"])
 
 
 def _row_at_version(connection, rig_id, reading_id, version) -> dict:
     row = connection.execute("SELECT * FROM reading WHERE rig_id = ? AND id = ?", (rig_id, reading_id)).fetchone()
     if row is None or row["removed"] or row["version"] != version:
         raise ReadingChanged(get(connection, rig_id, reading_id))
-    return {name: row[name] for name in (*COLUMNS, "removed")}
+    return row_values(row)
 
 
-def _note(connection, reading_id, now, action, before_it) -> int:
+def note_change(connection: sqlite3.Connection, reading_id: int, now: datetime, action: str, before_it: dict | None,
+                import_id: int | None = None) -> int:
+    """Note a change of a reading with the row as it was before; its number. To be called in a transaction."""
     return connection.execute(
-        "INSERT INTO reading_change (reading_id, changed_at, action, before) VALUES (?, ?, ?, ?)",
-        (reading_id, instant_text(now), action, before_it and json.dumps(before_it))).lastrowid
+        "INSERT INTO reading_change (reading_id, changed_at, action, before, import_id) VALUES (?, ?, ?, ?, ?)",
+        (reading_id, instant_text(now), action, before_it and json.dumps(before_it), import_id)).lastrowid
 
 
 @dataclass(frozen=True)
@@ -259,11 +315,12 @@ class ReadingsDiffer(Exception):
 
 
 def merge(connection: sqlite3.Connection, rig_id: int, readings: list[Reading], now: datetime,
-          differing: str | None = None) -> Merged:
+          differing: str | None = None, import_id: int | None = None) -> Merged:
     """Bring a file's readings into the log. To be called in a transaction.
 
     differing  "keep" or "replace" for readings whose instant is in the log with other figures; without a
                choice ReadingsDiffer is raised and nothing is written
+    import_id  the import that they are part of
     """
     kept_at = {kept.reading.at: kept for kept in since(connection, rig_id, readings[0].at)} if readings else {}
     new = [reading for reading in readings if reading.at not in kept_at]
@@ -271,10 +328,10 @@ def merge(connection: sqlite3.Connection, rig_id: int, readings: list[Reading], 
              if reading.at in kept_at and kept_at[reading.at].reading != reading]
     if pairs and differing not in ("keep", "replace"):
         raise ReadingsDiffer(pairs)
-    add_many(connection, rig_id, new)
+    add_many(connection, rig_id, new, import_id)
     if differing == "replace":
         for kept, reading in pairs:
-            edit(connection, rig_id, kept.id, kept.version, reading, now)
+            edit(connection, rig_id, kept.id, kept.version, reading, now, import_id)
     same = len(readings) - len(new) - len(pairs)
     replaced = len(pairs) if differing == "replace" else 0
     return Merged(len(new), same, replaced, len(pairs) - replaced)

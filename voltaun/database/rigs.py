@@ -42,10 +42,10 @@ def find(connection: sqlite3.Connection, name: str) -> KeptRig | None:
     return get(connection, row["id"]) if row else None
 
 
-def get(connection: sqlite3.Connection, rig_id: int) -> KeptRig | None:
-    """The rig of this number, or None."""
-    row = connection.execute("SELECT * FROM rig WHERE id = ? AND removed = 0", (rig_id,)).fetchone()
-    if row is None:
+def get(connection: sqlite3.Connection, rig_id: int, also_removed: bool = False) -> KeptRig | None:
+    """The rig of this number, or None. Raises RigFaults, ValueError or TypeError when its rows hold no legal rig."""
+    row = connection.execute("SELECT * FROM rig WHERE id = ?", (rig_id,)).fetchone()
+    if row is None or row["removed"] and not also_removed:
         return None
     bank = connection.execute("SELECT * FROM bank WHERE rig_id = ?", (rig_id,)).fetchone()
     inverter = connection.execute("SELECT * FROM inverter WHERE rig_id = ?", (rig_id,)).fetchone()
@@ -175,15 +175,75 @@ def _typed(values: dict) -> dict:
     return typed
 
 
-def remove(connection: sqlite3.Connection, rig_id: int) -> None:
+@dataclass(frozen=True)
+class Damaged:
+    """A rig that cannot be read: its name, what is wrong ("" for nothing), and the latest of it that can be read."""
+
+    name: str
+    fault: str
+    before: Rig | None
+
+
+def damaged(connection: sqlite3.Connection, rig_id: int) -> Damaged | None:
+    """What is wrong with a rig that is in sight, or None when there is no such rig."""
+    row = connection.execute("SELECT name FROM rig WHERE id = ? AND removed = 0", (rig_id,)).fetchone()
+    if row is None:
+        return None
+    try:
+        get(connection, rig_id)
+        return Damaged(row["name"], "", None)
+    except (ValueError, TypeError, KeyError, IndexError, AttributeError, OverflowError, RecursionError) as error:
+        fault = str(error)[:300] or type(error).__name__
+    for change in connection.execute("SELECT before FROM rig_change WHERE rig_id = ? ORDER BY id DESC", (rig_id,)):
+        try:
+            return Damaged(row["name"], fault, _from_document(json.loads(change["before"])))
+        except (ValueError, TypeError, KeyError, AttributeError):
+            continue
+    return Damaged(row["name"], fault, None)
+
+
+def set_zone(connection: sqlite3.Connection, rig_id: int, timezone: str) -> None:
+    """Give a rig that cannot be read for its zone another. To be called in a transaction."""
+    connection.execute("UPDATE rig SET timezone = ?, version = version + 1 WHERE id = ?", (timezone, rig_id))
+
+
+def put_in_place(connection: sqlite3.Connection, rig_id: int, rig: Rig) -> None:
+    """Put a rig that can be read in the place of one that cannot. To be called in a transaction."""
+    connection.execute(
+        """UPDATE rig SET latitude = :latitude, longitude = :longitude, elevation_m = :elevation_m,
+                  timezone = :timezone, use_side = :use_side, soc_from = :soc_from, not_yet_told = :not_yet_told,
+                  version = version + 1 WHERE id = :id""", _rig_row(rig) | {"id": rig_id})
+    for table in _PARTS:
+        connection.execute(f"DELETE FROM {table} WHERE rig_id = ?", (rig_id,))
+    _write_parts(connection, rig_id, rig)
+
+
+def read_change(row: sqlite3.Row) -> None:
+    """Read a row of `rig_change`; ValueError, KeyError or TypeError when it holds no legal rig."""
+    datetime.fromisoformat(row["changed_at"])
+    _from_document(json.loads(row["before"]))
+
+
+def remove(connection: sqlite3.Connection, rig_id: int, now: datetime) -> None:
     """Take a rig and its log out of sight; `restore` brings them back. To be called in a transaction."""
-    connection.execute("UPDATE rig SET removed = 1 WHERE id = ?", (rig_id,))
+    connection.execute("UPDATE rig SET removed = 1, removed_at = ? WHERE id = ?", (instant_text(now), rig_id))
+
+
+COMING_IN = "coming in"
+"""In place of the time of removal: a rig whose samples are still being brought in, not yet in sight."""
+
+
+def removed(connection: sqlite3.Connection) -> list[tuple[int, str, datetime | None]]:
+    """The rigs that were removed: (number, name, when), the latest first; when is None for one long ago."""
+    rows = connection.execute("SELECT id, name, removed_at FROM rig WHERE removed = 1 AND removed_at IS NOT ? "
+                              "ORDER BY removed_at DESC, id DESC", (COMING_IN,))
+    return [(row["id"], row["name"], row["removed_at"] and datetime.fromisoformat(row["removed_at"])) for row in rows]
 
 
 def restore(connection: sqlite3.Connection, rig_id: int) -> None:
     """Bring a removed rig back. To be called in a transaction. Raises RigNameTaken."""
     try:
-        connection.execute("UPDATE rig SET removed = 0 WHERE id = ?", (rig_id,))
+        connection.execute("UPDATE rig SET removed = 0, removed_at = NULL WHERE id = ?", (rig_id,))
     except sqlite3.IntegrityError as error:
         raise RigNameTaken from error
 

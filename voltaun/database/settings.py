@@ -1,7 +1,10 @@
-"""Settings of the whole file, such as the key that signs sessions."""
+"""Settings of the whole file."""
 
 import secrets
 import sqlite3
+
+_OF_THIS_FILE = ("session_key", "epoch", "second_place")
+"""What belongs to this file on this machine, and is neither given away nor taken from another."""
 
 
 def get(connection: sqlite3.Connection, name: str) -> str | None:
@@ -10,13 +13,28 @@ def get(connection: sqlite3.Connection, name: str) -> str | None:
     return row["value"] if row else None
 
 
-def session_key(connection: sqlite3.Connection) -> str:
-    """The key that signs sessions; made when the file is new."""
-    connection.execute("INSERT OR IGNORE INTO setting VALUES ('session_key', ?)", (secrets.token_hex(32),))
-    return get(connection, "session_key")
+def put(connection: sqlite3.Connection, name: str, value: str) -> None:
+    """Keep a setting. To be called in a transaction."""
+    connection.execute("INSERT OR REPLACE INTO setting (name, value) VALUES (?, ?)", (name, value))
 
 
-def take(connection: sqlite3.Connection, told: dict[str, str]) -> None:
-    """Keep settings from an archive where none stand; the file's own secret is never taken. In a transaction."""
+def epoch(connection: sqlite3.Connection) -> str:
+    """Something that is other whenever the file's content was put in place of another."""
+    return get(connection, "epoch") or ""
+
+
+def new_epoch(connection: sqlite3.Connection) -> None:
+    """Say that the content is another now. To be called in a transaction."""
+    put(connection, "epoch", secrets.token_hex(16))
+
+
+def told(connection: sqlite3.Connection) -> dict[str, str]:
+    """The settings that go into an archive."""
+    return {name: value for name, value in connection.execute("SELECT name, value FROM setting ORDER BY name")
+            if name not in _OF_THIS_FILE}
+
+
+def take(connection: sqlite3.Connection, given: dict[str, str]) -> None:
+    """Keep settings from an archive where none stand. To be called in a transaction."""
     connection.executemany("INSERT OR IGNORE INTO setting (name, value) VALUES (?, ?)",
-                           [(name, value) for name, value in told.items() if name != "session_key"])
+                           [(name, value) for name, value in given.items() if name not in _OF_THIS_FILE])

@@ -14,6 +14,27 @@ def write_archive(schema: int, rigs: list[dict], settings: dict) -> str:
                       indent=1, allow_nan=False) + "\n"
 
 
+LARGEST = 150 * 2 ** 20
+MOST_PARTS = 2_000_000
+"""An archive of ten years has some hundred thousand figures; a file with far more is made to fill the memory."""
+
+
+def parse(data: bytes):
+    """A JSON document, or None when it is none. Raises FileFaults for one that is too large to be an archive."""
+    faults = FileFaults()
+    if len(data) > LARGEST:
+        faults.add("the file", f"{len(data)} bytes", f"at most {LARGEST}")
+        raise faults
+    parts = sum(data.count(mark) for mark in (b",", b"[", b"{"))
+    if parts > MOST_PARTS:
+        faults.add("the file", f"{parts} parts", f"at most {MOST_PARTS}")
+        raise faults
+    try:
+        return json.loads(data)
+    except (ValueError, RecursionError):
+        return None
+
+
 def is_archive(document) -> bool:
     """Whether a JSON document says that it is an archive."""
     return isinstance(document, dict) and KEY in document

@@ -12,7 +12,10 @@ from voltaun.core.instants import clock_before, resolve
 from voltaun.core.inverter import ac_energy
 from voltaun.core.ledger import ANSWERS, RECKONED, Interval, Reading
 from voltaun.core.rig import SKIES, Rig
+from voltaun.core.when import TwoWays, read_clock, read_when
 from voltaun.formats import FileFaults, shown
+from voltaun.formats.cells import from_cell, percent, plain, to_cell
+from voltaun.formats.mapping import MOST_COLUMNS, Grounds, Mapping, Translator, lines_of, separator_of
 
 # Column: lowest, highest, what is expected.
 LIMITS = {
@@ -45,18 +48,27 @@ class LogFile:
     warnings: list[str] = field(default_factory=list)
 
 
-def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None) -> LogFile:
+def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None, mapping: Mapping | None = None,
+             grounds: Grounds | None = None) -> LogFile:
     """Read a log CSV whole.
 
     data  the file's bytes; zone  the place's, for times without an offset
     now   when given, a reading after it is a fault
+    mapping, grounds  how a file of another shape is read, and what of the rig that needs
     Raises FileFaults with every fault by line and column. Nothing is taken from a file with a fault.
     """
-    text = decode(data)
+    text = lines_of(decode(data))
     faults, warnings = FileFaults(), []
-    semicolons = text.split("\n", 1)[0].count(";") > text.split("\n", 1)[0].count(",")
-    rows = csv.reader(io.StringIO(text), delimiter=";" if semicolons else ",", strict=True)
-    columns = _header(rows, faults, warnings)
+    first = text.split("\n", 1)[0]
+    separator = (mapping and mapping.separator) or (separator_of(first) if mapping else
+                                                    ";" if first.count(";") > first.count(",") else ",")
+    if first.count(separator) >= MOST_COLUMNS:
+        faults.add("line 1", f"{first.count(separator) + 1} columns", f"at most {MOST_COLUMNS}")
+        raise faults
+    semicolons = separator == ";" and mapping is None
+    rows = csv.reader(io.StringIO(text), delimiter=separator, strict=True)
+    translator = mapping and Translator(mapping, grounds or Grounds())
+    columns = _header(rows, faults, warnings, mapping)
     found: list[tuple[int, Reading]] = []
     try:
         for cells in rows:
@@ -69,6 +81,11 @@ def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None) -> LogFil
                            f"at most {len(columns)}, one for each column of the header")
                 continue
             row = dict(zip(columns, (cell.strip() for cell in cells), strict=False))
+            if translator:
+                before = len(faults.faults) + faults.more
+                row = translator.row(row, rows.line_num, faults)
+                if len(faults.faults) + faults.more > before:
+                    continue
             reading = _reading(row, rows.line_num, zone, now, semicolons, faults, warnings)
             if reading is not None:
                 found.append((rows.line_num, reading))
@@ -77,6 +94,8 @@ def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None) -> LogFil
     readings = _in_order(found, faults, warnings)
     if faults.faults:
         raise faults
+    if translator and translator.unknown_skies:
+        warnings.append("sky words left out: " + ", ".join(sorted(translator.unknown_skies)[:12]))
     return LogFile(readings, warnings)
 
 
@@ -100,11 +119,21 @@ def decode(data: bytes) -> str:
     return text
 
 
-def _header(rows, faults, warnings) -> list[str]:
+def _header(rows, faults, warnings, mapping) -> list[str]:
     try:
-        columns = [name.strip().lower() for name in next(rows)]
+        columns = [name.strip() for name in next(rows)]
     except csv.Error:
         columns = []
+    if mapping:
+        missing = [theirs for theirs in mapping.columns if theirs not in columns]
+        for theirs in missing:
+            faults.add("line 1", f"no column {shown(theirs)}", "every column that the mapping names")
+        if not {"read_at", "date"} & {column.of for column in mapping.columns.values()}:
+            faults.add("the mapping", "no column for the day and time", "one as read_at, or one as date")
+        if faults.faults:
+            raise faults
+        return columns
+    columns = [name.lower() for name in columns]
     if "read_at" not in columns:
         faults.add("line 1", shown(", ".join(columns[:6])), "a header with the column read_at")
         raise faults
@@ -138,7 +167,7 @@ def _reading(row, line, zone, now, semicolons, faults, warnings) -> Reading | No
     if at is not None and now is not None and at > now + _FUTURE_SLACK:
         faults.add(f"line {line}, column read_at", shown(row["read_at"]),
                    f"a time not after now, {now.astimezone(zone):%Y-%m-%d %H:%M}")
-    note = _one_line(row.get("note", ""))
+    note = _one_line(from_cell(row.get("note", "")))
     if len(note) > MAX_NOTE:
         faults.add(f"line {line}, column note", f"{len(note)} letters", f"at most {MAX_NOTE}")
     full_at = _full_at(row.get("full_at", ""), at, line, zone, faults, warnings) if at else None
@@ -148,8 +177,8 @@ def _reading(row, line, zone, now, semicolons, faults, warnings) -> Reading | No
             faults.add(f"line {line}, column {name}", shown(row[name]), "nothing, or " + " or ".join(legal[1:]))
     if len(faults.faults) + faults.more > before:
         return None
-    percent = values.pop("soc_percent", None)
-    return Reading(at, soc=None if percent is None else percent / 100, sky=sky, full_at=full_at,
+    level = values.pop("soc_percent", None)
+    return Reading(at, soc=None if level is None else level / 100, sky=sky, full_at=full_at,
                    note=note, pack_socs=pack_socs, answer=row.get("answer", ""), at_bank=row.get("at_bank") == "1",
                    **values)
 
@@ -173,15 +202,18 @@ def _number(text: str, semicolons: bool) -> float | None:
 
 def _instant(text, where, zone, faults, warnings) -> datetime | None:
     try:
-        if len(text) < 12:
-            raise ValueError
-        instant, warning = resolve(datetime.fromisoformat(text), zone)
+        local = read_when(text)
+        if not 1970 <= local.year < 2200:
+            faults.add(where, shown(text), "a year from 1970 to 2199")
+            return None
+        instant, warning = resolve(local, zone)
+    except TwoWays as two:
+        faults.add(where, f"{shown(text)}, which {two}", "a mapping that says which comes first, the day or the month, "
+                   "or days such as 2026-11-24")
+        return None
     except (ValueError, OverflowError):
         faults.add(where, shown(text) if text else "nothing",
                    "a date and time such as 2026-11-24T19:30, with or without an offset")
-        return None
-    if not 1970 <= instant.year < 2200:
-        faults.add(where, shown(text), "a year from 1970 to 2199")
         return None
     if warning:
         warnings.append(f"{where}: {warning}")
@@ -192,11 +224,9 @@ def _full_at(text, at, line, zone, faults, warnings) -> datetime | None:
     if not text:
         return None
     where = f"line {line}, column full_at"
-    if len(text) <= 5:
-        full = clock_before(text, at, zone)
-        if full is None:
-            faults.add(where, shown(text), "a local time such as 13:40")
-        return full
+    clock = read_clock(text)
+    if clock is not None:
+        return clock_before(f"{clock:%H:%M}", at, zone)
     full = _instant(text, where, zone, faults, warnings)
     if full is not None and full > at:
         faults.add(where, shown(text), "a time not after the reading's own")
@@ -230,17 +260,18 @@ def write_log(rig: Rig, readings: Iterable[Reading], intervals: Iterable[Interva
     for reading in readings:
         interval = by_end.get(reading.at)
         use, use_basis = _figure(reading.use_wh, interval and interval.use_wh)
+        solar, solar_basis = _figure(reading.solar_wh, interval and interval.harvest["solar"])
         if use_basis == RECKONED and rig.use_side == "ac":
             use = max(0.0, ac_energy(rig.inverter, use, interval.hours))
-        solar, solar_basis = _figure(reading.solar_wh, interval and interval.harvest["solar"])
+        solar, use = (plain(wh) if basis == "read" else _rough(wh)
+                      for wh, basis in ((solar, solar_basis), (use, use_basis)))
         full_at = reading.full_at and _local(reading.full_at, rig.zone)
-        percent = None if reading.soc is None else reading.soc * 100
         writer.writerow([
-            _local(reading.at, rig.zone), _plain(percent), _plain(reading.volts), _plain(solar),
-            _plain(reading.vehicle_wh), _plain(reading.generator_wh), _plain(reading.mains_wh),
-            _plain(reading.vehicle_hours), _plain(reading.generator_hours), _plain(use), reading.sky or "",
-            full_at or "", _plain(reading.temp_c), _one_line(reading.note),
-            " ".join(_plain(soc * 100) for soc in reading.pack_socs), reading.answer, "1" if reading.at_bank else "",
+            _local(reading.at, rig.zone), percent(reading.soc), plain(reading.volts), solar,
+            plain(reading.vehicle_wh), plain(reading.generator_wh), plain(reading.mains_wh),
+            plain(reading.vehicle_hours), plain(reading.generator_hours), use, reading.sky or "",
+            full_at or "", plain(reading.temp_c), to_cell(_one_line(reading.note)),
+            " ".join(percent(soc) for soc in reading.pack_socs), reading.answer, "1" if reading.at_bank else "",
             use_basis, solar_basis])
     return out.getvalue()
 
@@ -255,7 +286,7 @@ def _local(instant: datetime, zone: ZoneInfo) -> str:
     return instant.astimezone(UTC).astimezone(zone).isoformat()
 
 
-def _plain(number: float | None) -> str:
+def _rough(number: float | None) -> str:
     return "" if number is None else f"{number:.4f}".rstrip("0").rstrip(".")
 
 

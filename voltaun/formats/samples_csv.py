@@ -2,16 +2,19 @@
 
 import csv
 import io
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
 import numpy as np
 
 from voltaun.core.instants import resolve
 from voltaun.core.samples import Samples
+from voltaun.core.when import read_when
 from voltaun.formats import FileFaults, shown
+from voltaun.formats.cells import percent, plain
+from voltaun.formats.mapping import MOST_COLUMNS, SAMPLES, UNITS, Column, Mapping, lines_of, separator_of
 
 COLUMNS = ("at", "volts", "amps", "watts", "soc_percent", "charge_wh", "discharge_wh")
 _LEGAL = {"volts": (0, 2000), "amps": (-1e5, 1e5), "watts": (-1e7, 1e7), "soc_percent": (0, 100),
@@ -32,10 +35,12 @@ class Told:
 
 
 def header(first_line: str) -> tuple[list[str], str]:
-    """The names of the columns and the comma or semicolon between them."""
-    line = first_line.lstrip("\ufeff")
-    delimiter = ";" if line.count(";") > line.count(",") else ","
-    return [name.strip() for name in next(csv.reader([line], delimiter=delimiter), [])], delimiter
+    """The names of the columns and the mark between them."""
+    line = lines_of(first_line.lstrip("\ufeff")).split("\n", 1)[0]
+    delimiter = separator_of(line)
+    names = [name.strip() for name in next(csv.reader([line], delimiter=delimiter), [])] \
+        if line.count(delimiter) < MOST_COLUMNS else [""] * MOST_COLUMNS
+    return names, delimiter
 
 
 def looks_like_samples(first_line: str) -> bool:
@@ -44,40 +49,46 @@ def looks_like_samples(first_line: str) -> bool:
     return "at" in names and "read_at" not in names
 
 
-def mapped(names: list[str], mapping: dict[str, str]) -> dict[str, str]:
-    """Our column for each of the file's: by the mapping (ours → the file's), else by the same name, so that a
-    file in the open shape is read whatever was mapped before.
+def mapped(names: list[str], mapping: Mapping | None) -> dict[str, Column]:
+    """What each of the file's columns is: by the mapping, else by the same name, so that a file in the open shape is
+    read whatever was mapped before.
 
     Raises FileFaults when `at` or everything but it is missing, or a mapped column is not in the file.
     """
     faults = FileFaults()
-    for ours, theirs in mapping.items():
-        if theirs and theirs not in names and ours not in names:
-            faults.add(f"the mapping of {ours}", shown(theirs), "one of the file's columns: " + ", ".join(names))
-    for name in sorted({name for name in names if names.count(name) > 1}):
+    if len(names) >= MOST_COLUMNS:
+        faults.add("line 1", f"{MOST_COLUMNS} columns or more", f"fewer than {MOST_COLUMNS}")
+    told = mapping.columns if mapping else {}
+    for theirs, column in told.items():
+        if theirs not in names and column.of not in names:
+            faults.add(f"the mapping of {column.of}", shown(theirs), "one of the file's columns: "
+                       + ", ".join(names)[:200])
+    for name in sorted({name for name in names if names.count(name) > 1 and name}):
         faults.add("line 1", f"the column {shown(name)} twice", "each column once")
-    chosen = {}
-    for ours in COLUMNS:
-        name = mapping.get(ours) if mapping.get(ours) in names else ours
-        if name in names:
-            chosen[name] = ours
-    if "at" not in chosen.values():
-        faults.add("line 1", ", ".join(names) or "nothing", "a column `at`, or one mapped to it")
-    if len(chosen) < 2:
-        faults.add("line 1", ", ".join(names) or "nothing", "at least one of " + ", ".join(COLUMNS[1:]))
+    _refuse(faults)
+    chosen = {theirs: column for theirs, column in told.items() if theirs in names}
+    taken = {column.of for column in chosen.values()}
+    chosen |= {name: Column(name) for name in COLUMNS if name in names and name not in taken and name not in chosen}
+    ours = {column.of for column in chosen.values()}
+    if "at" not in ours:
+        faults.add("line 1", ", ".join(names)[:200] or "nothing", "a column `at`, or one mapped to it")
+    if len(ours) < 2:
+        faults.add("line 1", ", ".join(names)[:200] or "nothing", "at least one of " + ", ".join(COLUMNS[1:]))
     _refuse(faults)
     return chosen
 
 
-def pieces(file: io.BufferedIOBase, zone: ZoneInfo, mapping: dict[str, str], told: Told) -> Iterator[Samples]:
-    """The samples of a file, piece by piece, as they stand in it; UTF-8, comma or semicolon.
+def pieces(file: io.BufferedIOBase, zone: ZoneInfo, mapping: Mapping | None, told: Told,
+           volts: float | None = None) -> Iterator[Samples]:
+    """The samples of a file, piece by piece, as they stand in it; UTF-8, with any end of lines.
 
-    zone  of times without an offset; mapping  our column → the file's
+    zone  of times without an offset; mapping  how a file of another shape is read; volts  for energies in Ah
     Raises FileFaults with every fault of the first piece that has any: line, column, found, expected.
     """
     import pandas as pd
+    lines = _Lines(file)
     try:
-        first_line = file.readline(65_536).decode("utf-8-sig")
+        first_line = lines.first().decode("utf-8-sig")
     except UnicodeDecodeError as error:
         faults = FileFaults()
         faults.add("line 1", "what is no UTF-8", "a CSV in UTF-8")
@@ -86,15 +97,18 @@ def pieces(file: io.BufferedIOBase, zone: ZoneInfo, mapping: dict[str, str], tol
     chosen = mapped(names, mapping)
     left_out = [name for name in names if name not in chosen]
     if left_out:
-        told.warnings.append("columns not known and left out: " + ", ".join(left_out))
-    reader = pd.read_csv(_Headed(names, delimiter, file), header=0, usecols=[*chosen, _BEYOND], sep=delimiter,
+        told.warnings.append("columns not known and left out: " + ", ".join(left_out)[:300])
+    reading = _Reading(zone, delimiter, mapping or Mapping(SAMPLES), {c.of: c for c in chosen.values()}, volts, told)
+    reader = pd.read_csv(_Headed(names, delimiter, lines), header=0, usecols=[*chosen, _BEYOND], sep=delimiter,
                          dtype=str, index_col=False, chunksize=PIECE, keep_default_na=False, na_filter=False,
                          skip_blank_lines=True, encoding="utf-8", engine="c")
     line = 2
     try:
         for table in reader:
-            _refuse_beyond(table[_BEYOND], line, len(names))
-            yield _piece(table.rename(columns=chosen), delimiter, zone, line, told)
+            if len(table):  # a file that is only a header gives one empty piece
+                _refuse_beyond(table[_BEYOND], line, len(names))
+                named = {theirs: column.of for theirs, column in chosen.items()}
+                yield reading.piece(table.rename(columns=named), line)
             line += len(table)
             told.rows += len(table)
     except (pd.errors.ParserError, UnicodeDecodeError) as error:
@@ -104,16 +118,119 @@ def pieces(file: io.BufferedIOBase, zone: ZoneInfo, mapping: dict[str, str], tol
         _refuse(faults)
 
 
-def _piece(table, delimiter, zone, line, told) -> Samples:
-    faults = FileFaults()
-    at = _instants(table["at"], zone, line, faults, told)
-    columns = {}
-    for name, (low, high) in _LEGAL.items():
-        columns[name] = _numbers(table[name], name, low, high, delimiter, line, faults) if name in table else \
-            np.full(len(table), np.nan)
-    _refuse(faults)
-    return Samples(at, columns["volts"], columns["amps"], columns["watts"], columns["soc_percent"] / 100,
-                   columns["charge_wh"], columns["discharge_wh"])
+class _Lines:
+    """A file whose lines all end in a line feed, whatever they end in."""
+
+    def __init__(self, file):
+        self._file, self._cut, self._rest = file, False, b""
+
+    def first(self) -> bytes:
+        """The first line."""
+        start = self.read(65_536)
+        line, _, self._rest = start.partition(b"\n")
+        return line
+
+    def read(self, size=-1) -> bytes:
+        if self._rest:
+            rest, self._rest = self._rest, b""
+            return rest
+        data = self._file.read(size)
+        if b"\r" in data or self._cut:
+            if self._cut and data.startswith(b"\n"):
+                data = data[1:]
+            self._cut = data.endswith(b"\r")  # its line feed may be the first byte of what comes next
+            data = data.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
+        return data
+
+
+@dataclass(frozen=True)
+class _Reading:
+    """How the pieces of one file are read."""
+
+    zone: ZoneInfo
+    delimiter: str
+    mapping: Mapping
+    columns: dict[str, Column]
+    volts: float | None
+    told: Told
+
+    def piece(self, table, line) -> Samples:
+        """The samples of a table of texts with our names."""
+        faults = FileFaults()
+        at = self._instants(table["at"], line, faults)
+        found = {}
+        for name, (low, high) in _LEGAL.items():
+            found[name] = self._numbers(table[name], name, low, high, line, faults) if name in table else \
+                np.full(len(table), np.nan)
+        _refuse(faults)
+        return Samples(at, found["volts"], found["amps"], found["watts"], found["soc_percent"] / 100,
+                       found["charge_wh"], found["discharge_wh"])
+
+    def _numbers(self, texts, name, low, high, line, faults) -> np.ndarray:
+        import pandas as pd
+        decimal = self.mapping.decimal or ("," if self.delimiter == ";" else ".")
+        if decimal == ",":
+            texts = texts.str.replace(",", ".", regex=False)
+        numbers = pd.to_numeric(texts, errors="coerce").to_numpy(dtype=float) * self._factor(name)
+        odd = np.isnan(numbers) & (texts.to_numpy() != "")
+        odd |= ~np.isnan(numbers) & ~((numbers >= low) & (numbers <= high))
+        for n in np.flatnonzero(odd)[:200]:
+            if texts.iloc[n].strip():
+                faults.add(f"line {line + n}, column {name}", shown(texts.iloc[n]),
+                           f"a number from {low:g} to {high:g}")
+        return numbers
+
+    def _factor(self, name) -> float:
+        column = self.columns[name]
+        if column.unit == "Ah":
+            return column.scale * (self.mapping.volts or self.volts or np.nan)
+        return column.scale * (UNITS[name][column.unit] if column.unit else 1.0)
+
+    def _instants(self, texts, line, faults) -> np.ndarray:
+        """Seconds since 1970: such seconds themselves (or thousandths), or days and times as people write them."""
+        import pandas as pd
+        unit, first = self.columns["at"].unit, texts.iloc[0].strip()
+        if unit.startswith("epoch") or not unit and first.replace(".", "", 1).isdecimal() and len(first) >= 9:
+            seconds = pd.to_numeric(texts, errors="coerce").to_numpy(dtype=float)
+            seconds = seconds / 1000 if unit == "epoch ms" else seconds
+            bad = np.isnan(seconds)
+        else:
+            seconds, bad = self._written(texts.str.strip())
+        bad = bad | ~((seconds >= _EARLIEST) & (seconds < _LATEST))
+        for n in np.flatnonzero(bad)[:200]:
+            faults.add(f"line {line + n}, column at", shown(texts.iloc[n]) if texts.iloc[n] else "nothing",
+                       "a date and time such as 2026-11-24T19:30:00")
+        return np.where(bad, 0.0, seconds).astype(np.int64)
+
+    def _written(self, texts) -> tuple[np.ndarray, np.ndarray]:
+        """Written times, each with an offset of its own or in the zone; seconds since 1970, and which are none."""
+        import pandas as pd
+        seconds = np.full(len(texts), np.nan)
+        iso = texts.str.fullmatch(_ISO).to_numpy(dtype=bool)
+        aware = iso & texts.str.contains(_OFFSET).to_numpy(dtype=bool)
+        for which, utc in ((aware, True), (iso & ~aware, False)):
+            if which.any():
+                times = pd.to_datetime(texts[which], format="ISO8601", errors="coerce", utc=utc)
+                times = times.dt.tz_localize(None) if utc else times
+                found = times.to_numpy().astype("datetime64[s]").astype("int64").astype(float)
+                found[times.isna().to_numpy()] = np.nan
+                seconds[which] = found if utc else self._local(found)
+        for n in np.flatnonzero(~iso):  # another way of writing, which is slower to read
+            try:
+                seconds[n] = resolve(read_when(texts.iloc[n], self.mapping.dates), self.zone)[0].timestamp()
+            except (ValueError, OverflowError):
+                continue
+        return seconds, np.isnan(seconds)
+
+    def _local(self, seconds) -> np.ndarray:
+        good = ~np.isnan(seconds) & (seconds > -1e9) & (seconds < 1e10)
+        found = np.full(len(seconds), np.nan)
+        found[good] = seconds[good] - _offsets(seconds[good], self.zone, self.told)
+        return found
+
+
+_ISO = r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d(?::\d\d(?:\.\d{1,9})?)?(?:[zZ]|[+-]\d\d(?::?\d\d)?)?"
+_OFFSET = r"(?:[zZ]|[+-]\d\d(?::?\d\d)?)$"
 
 
 class _Headed:
@@ -132,7 +249,7 @@ class _Headed:
         return header or self._file.read(size)
 
     def __iter__(self):
-        return iter(self._file)
+        return iter(self._file.read, b"")
 
 
 def _refuse_beyond(texts, line, columns) -> None:
@@ -147,43 +264,6 @@ def _refuse(faults: FileFaults) -> None:
         raise faults
 
 
-def _numbers(texts, name, low, high, delimiter, line, faults) -> np.ndarray:
-    import pandas as pd
-    if delimiter == ";":
-        texts = texts.str.replace(",", ".", regex=False)
-    numbers = pd.to_numeric(texts, errors="coerce").to_numpy(dtype=float)
-    odd = np.isnan(numbers) & (texts.to_numpy() != "")
-    odd |= ~np.isnan(numbers) & ~((numbers >= low) & (numbers <= high))
-    for n in np.flatnonzero(odd)[:200]:
-        if texts.iloc[n].strip():
-            faults.add(f"line {line + n}, column {name}", shown(texts.iloc[n]), f"a number from {low:g} to {high:g}")
-    return numbers
-
-
-def _instants(texts, zone, line, faults, told) -> np.ndarray:
-    """Seconds since 1970: ISO 8601 with or without an offset, or such seconds themselves."""
-    import pandas as pd
-    first = texts.iloc[0].strip()
-    if first.replace(".", "", 1).isdigit() and len(first) >= 9:
-        seconds = pd.to_numeric(texts, errors="coerce").to_numpy(dtype=float)
-        bad = np.isnan(seconds)
-    else:
-        aware = first.endswith(("Z", "z")) or "+" in first[10:] or "-" in first[10:]
-        times = pd.to_datetime(texts, format="ISO8601", errors="coerce", utc=aware)
-        if aware:
-            times = times.dt.tz_localize(None)
-        bad = times.isna().to_numpy()
-        seconds = times.to_numpy().astype("datetime64[s]").astype("int64").astype(float)
-        if not aware:
-            seconds = np.where(bad, 0.0, seconds)
-            seconds -= _offsets(seconds, zone, told)
-    bad = bad | ~((seconds >= _EARLIEST) & (seconds < _LATEST))
-    for n in np.flatnonzero(bad)[:200]:
-        faults.add(f"line {line + n}, column at", shown(texts.iloc[n]) if texts.iloc[n] else "nothing",
-                   "a date and time such as 2026-11-24T19:30:00, all with or all without an offset")
-    return np.where(bad, 0.0, seconds).astype(np.int64)
-
-
 def _offsets(local_seconds, zone, told) -> np.ndarray:
     """The zone's offset (s) at local clock times, by quarter hours; see `instants.resolve` for odd ones."""
     quarters, where = np.unique(local_seconds // 900, return_inverse=True)
@@ -195,3 +275,15 @@ def _offsets(local_seconds, zone, told) -> np.ndarray:
         if warning and len(told.warnings) < 20:
             told.warnings.append(warning)
     return offsets[where]
+
+
+def write_samples(months: Iterable[Samples]) -> Iterator[str]:
+    """Samples in the open shape, a piece of text for each month of them, in the fewest digits that are read back."""
+    yield ",".join(COLUMNS) + "\n"
+    for samples in months:
+        lines = []
+        for at, volts, amps, watts, soc, charge, discharge in samples.rows():
+            when = datetime.fromtimestamp(at, UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+            figures = [plain(each) for each in (volts, amps, watts)] + [percent(soc), plain(charge), plain(discharge)]
+            lines.append(",".join([when, *figures]))
+        yield "\n".join(lines) + "\n" if lines else ""

@@ -1,16 +1,22 @@
 """Form fields that take quantities as people write them; what was typed stays typed."""
 
+import re
 from datetime import datetime, timedelta
 
+from flask import g
 from flask_wtf import FlaskForm
 from wtforms import Field, SelectField
 from wtforms.validators import ValidationError
 from wtforms.widgets import TextInput
 
-from voltaun.core.bank import nominal_voltage, pooled_soc
+from voltaun.core.bank import capacity_ah, nominal_voltage, pooled_soc
 from voltaun.core.instants import resolve
 from voltaun.core.quantities import QuantityError, parse
 from voltaun.core.rig import Rig
+from voltaun.core.when import TwoWays, read_clock, read_when
+
+LONGEST = 400
+"""No field of a line takes more letters."""
 
 
 class TypedField(Field):
@@ -23,6 +29,9 @@ class TypedField(Field):
         self.data = None
         if not self.typed:
             return
+        if len(self.typed) > LONGEST:
+            self.typed, letters = self.typed[:LONGEST], len(self.typed)
+            raise ValueError(f"Found {letters} letters, expected at most {LONGEST}.")
         try:
             self.data = self.read(self.typed)
         except QuantityError as error:
@@ -42,18 +51,23 @@ class TypedField(Field):
 
 
 class QuantityField(TypedField):
-    """One quantity of a kind of `core.quantities`; `volts` may be set on the form's instance."""
+    """One quantity of a kind of `core.quantities`; `volts` may be set on the form's instance.
 
-    def __init__(self, label, kind, low=0.0, high=None, **options):
+    unit  that a bare number is in, where the label names another than the kind's own (kWh)
+    """
+
+    def __init__(self, label, kind, low=0.0, high=None, unit="", **options):
         super().__init__(label, **options)
-        self.kind, self.low, self.high, self.volts = kind, low, high, None
+        self.kind, self.low, self.high, self.unit, self.volts = kind, low, high, unit, None
 
     def read(self, text):
-        return parse(text, self.kind, volts=self.volts, low=self.low, high=self.high)
+        return parse(text, self.kind, volts=self.volts, low=self.low, high=self.high, unit=self.unit)
 
     def show(self, value):
         if value is None:
             return ""
+        if self.unit:
+            return f"{value / parse('1', self.kind, unit=self.unit):.10g}"
         return f"{value * 100:.6g}" if self.kind == "percent" else f"{value:.10g}"
 
 
@@ -95,9 +109,12 @@ class InstantField(TypedField):
 
     def read(self, text):
         try:
-            local = datetime.fromisoformat(text)
+            local = read_when(text)
+        except TwoWays as two:
+            raise QuantityError(f"{text!r}, which {two}", "a date and time that can be read one way",
+                                f"{two.first.isoformat()} 19:30") from two
         except ValueError as error:
-            raise QuantityError(repr(text), "a date and time", "2026-11-24 19:30") from error
+            raise QuantityError(repr(text[:40]), "a date and time", "2026-11-24 19:30") from error
         if not 1970 <= local.year < 2200:
             raise QuantityError(repr(text), "a year from 1970 to 2199", "2026-11-24 19:30")
         instant, self.remark = resolve(local, self.zone)
@@ -129,13 +146,23 @@ class PlacedForm(FlaskForm):
     def validate_at(self, field):
         if not field.typed:
             raise ValidationError("Found nothing, expected a date and time, such as 2026-11-24 19:30.")
-        if field.data is not None and field.data > self._now + timedelta(minutes=5):
+        if field.data is not None and field.data > self._latest():
             raise ValidationError(f"Found a time that is still to come, expected one not after now, "
                                   f"{self._now.astimezone(self._rig.zone):%Y-%m-%d %H:%M}.")
 
 
+    def _latest(self) -> datetime:
+        """The latest time that can be meant. A machine whose clock has stopped does not know it."""
+        clock = g.get("clock")
+        return self._now + (timedelta(days=400) if clock and clock.dead else timedelta(minutes=5))
+
+
 class LevelField(QuantityField):
-    """A level in percent; of a bank with several packs one for each may be given (`74 78`), as (level, packs)."""
+    """A level in percent, or in Ah where the bank's Ah are known, as (level, packs).
+
+    A bank with several packs may give one for each, between spaces, strokes or semicolons: `74 78`. A comma between
+    digits is a decimal's.
+    """
 
     bank = None
 
@@ -143,14 +170,25 @@ class LevelField(QuantityField):
         super().__init__(label, "percent", **options)
 
     def read(self, text):
-        parts = text.replace(",", " ").replace(";", " ").replace("%", " ").split()
-        if len(parts) < 2 or "," in text and len(parts) == 2 and len(self.bank.packs) != 2:
+        if text.lower().endswith("ah"):
+            return self._of_charge(text), ()
+        parts = re.split(r"[\s/;]+", text.replace(", ", " ").replace("%", " ").strip())
+        if len(parts) < 2:
             return super().read(text), ()
         socs = tuple(super(LevelField, self).read(part) for part in parts)
         try:
             return pooled_soc(self.bank, socs), socs
         except ValueError as error:
             raise QuantityError(repr(text), str(error).partition("expected ")[2], "74") from error
+
+    def _of_charge(self, text) -> float:
+        full = capacity_ah(self.bank)
+        if full is None:
+            raise QuantityError(f"{text!r} on a bank whose Ah are not known", "a percent", "74")
+        charge = parse(text, "charge", low=0)
+        if charge > 1.05 * full:
+            raise QuantityError(f"{text!r} on a bank of {full:g} Ah", f"up to {full:g} Ah", "74 or 142 Ah")
+        return min(1.0, charge / full)
 
     def show(self, value):
         soc, packs = value or (None, ())
@@ -161,11 +199,10 @@ class ClockField(TypedField):
     """A time of day, `13:40`."""
 
     def read(self, text):
-        try:
-            datetime.strptime(text, "%H:%M")
-        except ValueError as error:
-            raise QuantityError(repr(text), "a time of day", "13:40") from error
-        return text
+        clock = read_clock(text)
+        if clock is None:
+            raise QuantityError(repr(text[:40]), "a time of day", "13:40 or 1:40 pm")
+        return f"{clock:%H:%M}"
 
 
 class ChoiceField(SelectField):

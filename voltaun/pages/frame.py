@@ -1,11 +1,14 @@
 """What every page stands in: the rig of the address, the sight-glass, the pages' names, and the ground."""
 
 import hashlib
-from datetime import timedelta
+import shutil
+import sqlite3
+from contextlib import closing
+from datetime import UTC, date, datetime, timedelta
 from functools import cache, cached_property
 from pathlib import Path
 
-from flask import Blueprint, Flask, abort, current_app, g, request, url_for
+from flask import Blueprint, Flask, abort, current_app, g, redirect, request, url_for
 
 from voltaun import clock
 from voltaun.core import outlook as outlooks
@@ -17,8 +20,8 @@ from voltaun.core.learn import reckon
 from voltaun.core.quantities import show_duration, show_energy, show_percent, show_power
 from voltaun.core.rig import Rig
 from voltaun.core.sky import learn_sky, sky_days
-from voltaun.database import clearsky, plans, readings, rigs
-from voltaun.database.connection import connect
+from voltaun.database import backup, clearsky, plans, read_back, readings, rigs
+from voltaun.database.connection import connect, connect_reading, kind_of
 from voltaun.pages.figures import glass, weave
 
 PAGES = (("1", "today", "Today"), ("2", "log", "Log"), ("3", "bench", "Bench"), ("4", "rig", "Rig"),
@@ -42,10 +45,21 @@ def page(name: str) -> Blueprint:
 
 
 def db():
-    """This request's connection."""
+    """This request's connection, which only reads and waits for nobody."""
     if "db" not in g:
-        g.db = connect(current_app.config["DATABASE"])
+        g.db = connect_reading(current_app.config["DATABASE"])
     return g.db
+
+
+WAITS = 4.0
+"""So long a page's writing waits for another's, s; then it is said, and the page tries again by itself."""
+
+
+def writer():
+    """This request's connection that writes."""
+    if "writer" not in g:
+        g.writer = connect(current_app.config["DATABASE"], patience=WAITS)
+    return g.writer
 
 
 def rig() -> Rig:
@@ -56,8 +70,18 @@ def rig() -> Rig:
 def sun():
     """The clear-sky harvest of this request's rig; None without arrays."""
     if "sun" not in g:
-        g.sun = clearsky.sun_of(db(), rig())
+        g.sun = clearsky.sun_of(tables_db(rig()), rig())
     return g.sun
+
+
+def tables_db(of: Rig):
+    """A connection for the clear-sky tables of a rig: one that can keep them only when some are still to be made."""
+    if clearsky.complete(db(), of):
+        return db()
+    try:
+        return writer()
+    except sqlite3.Error:
+        return db()  # made, but not kept
 
 
 class Look:
@@ -67,8 +91,8 @@ class Look:
         self.now, self.days = g.now, days
         self.today = local_day(self.now, rig().zone)
         first = day_start(self.today - timedelta(days=outlooks.LEARN_DAYS), rig().zone)
-        self.readings = [kept.reading for kept in readings.since(db(), g.kept.id, first)
-                         if kept.reading.at <= self.now]
+        found = readings.since(db(), g.kept.id, first)
+        self.readings, self.unreadable = [kept.reading for kept in found if kept.reading.at <= self.now], found.skipped
         self.reckoned = _reckoned(self)
         self.account, self.logged, self.sky = self.reckoned.account, self.reckoned.logged, self.reckoned.sky
         self.skies = plans.skies(db(), g.kept.id, self.today, self.today + timedelta(days=days))
@@ -128,6 +152,18 @@ def look(days: int = 0) -> Look:
     return g.look
 
 
+def last_copy() -> tuple[date | None, str | None]:
+    """The day of the newest copy, and what is wrong with the copying, in words."""
+    trouble = current_app.extensions["voltaun-copies"].trouble
+    made = backup.copies(current_app.config["DATABASE"])
+    if not made:
+        return None, trouble
+    newest = made[-1].day
+    if trouble is None and (g.now.astimezone(UTC).date() - newest).days > 3:
+        trouble = "none was made since"
+    return newest, trouble
+
+
 @cache
 def static_url(name: str) -> str:
     """A static file's address, with a mark that changes when the file does."""
@@ -139,9 +175,45 @@ def _load_rig(_endpoint, values) -> None:
     g.now = clock.now()
     if not values or "rig_id" not in values:
         return
-    g.kept = rigs.get(db(), values.pop("rig_id"))
+    rig_id = values.pop("rig_id")
+    try:
+        g.kept = rigs.get(db(), rig_id)
+    except OverflowError:
+        raise  # a number too large for the file names nothing in it
+    except read_back.ODD:
+        # The rest of the application goes on; that rig is mended or removed on a page of its own.
+        abort(redirect(url_for("start.mend", damaged_id=rig_id)))
     if g.kept is None:
         abort(404)
+    _see_to_the_clock()
+
+
+DEAD_YEAR = 2025
+"""A clock before this year has lost its battery: the program is younger."""
+
+RESTED = timedelta(days=60)
+"""A clock that stood still while the machine was off is behind by no more than this."""
+
+
+def _see_to_the_clock() -> None:
+    """A clock that is before the newest reading is wrong, or that reading is; `g.clock` says both.
+
+    Where it is the clock, the newest reading's time stands in, so that the log is not empty.
+    """
+    newest = readings.newest_at(db(), g.kept.id)
+    if newest is None or newest <= g.now + timedelta(minutes=10):
+        return
+    dead = g.now.year < DEAD_YEAR or newest - g.now < RESTED
+    g.clock = Clock(g.now, newest, dead)
+    if dead:
+        g.now = newest
+
+
+class Clock:
+    """What the machine's clock says, the newest reading's time, and whether it is the clock that is wrong."""
+
+    def __init__(self, says: datetime, newest: datetime, dead: bool):
+        self.says, self.newest, self.dead = says, newest, dead
 
 
 def _context() -> dict:
@@ -150,8 +222,31 @@ def _context() -> dict:
              "page_links": PAGES, "now": g.get("now"),
              "layout": "part.html" if request.headers.get("HX-Request") else "base.html"}
     if g.get("kept") is not None:
-        frame |= {"rig": rig(), "rig_names": rigs.names(db()), "zone": rig().zone, "glass": _Glass()}
+        frame |= {"rig": rig(), "rig_names": rigs.names(db()), "zone": rig().zone, "glass": _Glass(),
+                  "clock": g.get("clock"), "waits": _who_waits(), "unreadable": look().unreadable}
     return frame
+
+
+LITTLE_ROOM = 2 ** 20
+"""With less free space than this, bytes, nothing can be kept."""
+
+
+def _who_waits() -> str | None:
+    """Why nothing can be kept just now, in words, or None. Pages are read all the same."""
+    path = current_app.config["DATABASE"]
+    try:
+        if shutil.disk_usage(path.parent).free < LITTLE_ROOM:
+            return "The disk is full. Everything can be read; nothing can be kept until there is room on it."
+        with closing(connect(path, patience=0)) as probe:
+            probe.execute("BEGIN IMMEDIATE")
+            probe.execute("ROLLBACK")
+    except (sqlite3.Error, OSError) as error:
+        return {"busy": "Another program, or an import, is writing to the file. Everything can be read; what you keep "
+                        "waits for it.",
+                "read-only": "The disk is read-only. Everything can be read; nothing can be kept on it.",
+                "full": "The disk is full. Everything can be read; nothing can be kept until there is room on it."
+                }.get(kind_of(error, path))
+    return None
 
 
 class _Glass:

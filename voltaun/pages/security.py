@@ -1,6 +1,11 @@
-"""Headers that keep a page to itself, and compression for slow links inside the house."""
+"""What keeps a page to itself: who may ask, how much, the headers, the key of the sessions; and compression."""
 
 import gzip
+import hashlib
+import os
+import secrets
+from pathlib import Path
+from urllib.parse import urlsplit
 
 from flask import Flask, Response, request
 
@@ -11,10 +16,69 @@ POLICY = "; ".join((
 _COMPRESSED = ("text/html", "text/css", "text/javascript", "application/javascript", "text/csv", "application/json")
 
 
+LONGEST_VALUE = 8192
+"""No single value that a form or an address holds is longer; a note has at most 2,000 letters."""
+
+
 def install(app: Flask) -> None:
-    """Add the headers to every answer, and compress what shrinks."""
+    """Turn other sites away before any work, add the headers to every answer, and compress what shrinks."""
+    app.before_request(_refuse_others)
+    app.before_request(_refuse_endless)
     app.after_request(_headers)
     app.after_request(_compress)
+
+
+def session_key(database: Path) -> str:
+    """The key that signs sessions, in a file of its own beside the database; made when it is not there.
+
+    On a disk that takes no file it lasts as long as the server.
+    """
+    path = database.with_name(database.name + ".key")
+    try:
+        kept = path.read_text(encoding="ascii").strip()
+        if len(kept) == 64:
+            return kept
+    except (OSError, ValueError):
+        pass
+    key = secrets.token_hex(32)
+    try:
+        path.unlink(missing_ok=True)
+        descriptor = os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600)
+        with os.fdopen(descriptor, "w") as opened:
+            opened.write(key)
+    except OSError:
+        pass
+    return key
+
+
+def cookie_name(database: Path) -> str:
+    """The session cookie's name; cookies know no port, so two Voltauns on one machine need two names."""
+    return "voltaun-" + hashlib.sha256(str(database.resolve()).encode()).hexdigest()[:8]
+
+
+def _refuse_others():
+    """Another site, or another program's page on this machine, has nothing to ask here."""
+    foreign = request.headers.get("Sec-Fetch-Site") in ("cross-site", "same-site")
+    for name in ("Origin", "Referer"):
+        value = request.headers.get(name)
+        try:
+            foreign = foreign or (value is not None and urlsplit(value).netloc != request.host)
+        except ValueError:
+            foreign = True
+    if foreign:
+        return Response("Another site asked for this; Voltaun answers its own pages only. To open it, type its "
+                        "address.", 403, content_type="text/plain; charset=utf-8")
+    return None
+
+
+def _refuse_endless():
+    values = [*request.args.values()]
+    if request.method == "POST" and request.mimetype == "application/x-www-form-urlencoded":
+        values += [each for name in request.form for each in request.form.getlist(name)]
+    if any(len(value) > LONGEST_VALUE for value in values):
+        return Response(f"Found a value of more than {LONGEST_VALUE} letters, expected less. Nothing was written.", 413,
+                        content_type="text/plain; charset=utf-8")
+    return None
 
 
 def _headers(response: Response) -> Response:
@@ -22,9 +86,20 @@ def _headers(response: Response) -> Response:
     response.headers["X-Content-Type-Options"] = "nosniff"
     response.headers["Referrer-Policy"] = "same-origin"
     response.headers["Cross-Origin-Opener-Policy"] = "same-origin"
-    if request.endpoint != "static":
+    response.headers["Cross-Origin-Resource-Policy"] = "same-origin"
+    _on_another_page(response)
+    if request.endpoint != "static" or response.status_code >= 400:
         response.headers["Cache-Control"] = "no-store"
     return response
+
+
+def _on_another_page(response: Response) -> None:
+    """A form that htmx sent is answered in place where its page is shown again; another page is opened whole."""
+    if response.status_code == 303 and request.method == "POST" and request.headers.get("HX-Request"):
+        here = urlsplit(request.headers.get("HX-Current-URL", "")).path
+        if urlsplit(response.location or "").path != here:
+            response.headers["HX-Redirect"] = response.headers.pop("Location")
+            response.status_code = 204
 
 
 def _compress(response: Response) -> Response:

@@ -1,4 +1,5 @@
-// What only the client can do: walking the strip, and the keys. Everything works without it, less comfortably.
+// What only the client can do: walking the strip, the keys, and seeing that nothing typed is lost. Everything works
+// without it, less comfortably.
 
 document.addEventListener("alpine:init", () => {
   // The strip: arrow keys and the pointer walk the days and say that day's figures.
@@ -83,6 +84,7 @@ document.addEventListener("alpine:init", () => {
 
   // The keys: n new reading, 1-7 pages, [ ] earlier and later, / find a date, ? the list, Esc closes.
   window.Alpine.data("keys", () => ({
+    ahead: null,
     press(event) {
       if (event.ctrlKey || event.metaKey || event.altKey) return;
       const list = document.getElementById("key-list");
@@ -92,14 +94,29 @@ document.addEventListener("alpine:init", () => {
         return;
       }
       if (event.target.matches("input, select, textarea")) return;
-      if (event.key === "?") list.showModal();
-      else if (event.key === "n") this.follow("#new-reading", "#soc");
+      if (this.ahead !== null) {
+        // The page with the entry is on its way: what is typed meanwhile is meant for it.
+        if (event.key.length === 1) this.ahead += event.key;
+        sessionStorage.setItem("typed-ahead", this.ahead);
+      } else if (event.key === "?") list.showModal();
+      else if (event.key === "n") this.enter();
       else if (event.key === "/") this.follow("#find-link", "#find");
       else if (event.key === "[") this.follow("a[rel=prev]");
       else if (event.key === "]") this.follow("a[rel=next]");
       else if (/^[1-7]$/.test(event.key)) this.follow(`a[data-key="${event.key}"]`);
       else return;
       event.preventDefault();
+    },
+    enter() {
+      const here = document.querySelector("#entry #soc");
+      if (here) {
+        here.focus();
+        here.scrollIntoView({ block: "center" });
+      } else if (document.querySelector("#new-reading")) {
+        this.ahead = "";
+        document.querySelector("#new-reading").click();
+        setTimeout(() => { this.ahead = null; }, 8000); // it did not come
+      }
     },
     follow(link, field) {
       const there = field && document.querySelector(field);
@@ -110,4 +127,178 @@ document.addEventListener("alpine:init", () => {
       document.getElementById("key-list").showModal();
     },
   }));
+});
+
+// Every form that writes is sent by htmx, so that an answer that does not come leaves the page, and what was typed, as
+// it is. Forms that change more than the page (`data-whole`) are sent by the browser, once the server is seen to answer.
+const WAITS = [2, 3, 5, 8, 12, 20, 30, 40];
+const tries = new WeakMap();
+
+function prepare(root) {
+  for (const form of root.querySelectorAll('form[method="post"]:not([data-whole]):not([hx-post])')) {
+    form.setAttribute("hx-post", form.getAttribute("action"));
+    form.setAttribute("hx-target", "#page");
+    form.setAttribute("hx-swap", "outerHTML");
+    form.setAttribute("hx-disabled-elt", "find button");
+    if (form.enctype === "multipart/form-data") form.setAttribute("hx-encoding", form.enctype);
+    window.htmx.process(form);
+  }
+  const ahead = sessionStorage.getItem("typed-ahead");
+  const entry = document.querySelector("#entry #soc");
+  if (ahead && entry && !entry.value) {
+    entry.value = ahead;
+    entry.focus();
+  }
+  if (entry) sessionStorage.removeItem("typed-ahead");
+}
+
+function formOf(element) {
+  return element.closest ? element.closest("form") : null;
+}
+
+// The line beside the button that was pressed: why it is not kept, and what happens next.
+function say(form, words, buttons) {
+  form.querySelector(".not-kept")?.remove();
+  if (!words) return;
+  const line = document.createElement("p");
+  line.className = "not-kept";
+  line.setAttribute("role", "alert");
+  line.append(words);
+  for (const [name, act] of buttons || []) {
+    const button = document.createElement("button");
+    button.type = "button";
+    button.className = "plain";
+    button.textContent = name;
+    button.addEventListener("click", act);
+    line.append(" ", button);
+  }
+  const beside = (pressed.get(form) || form.querySelector("button.keep, button"))?.closest("p, td, div");
+  if (beside && form.contains(beside) && beside !== form) beside.after(line);
+  else form.append(line);
+}
+
+const pressed = new WeakMap();
+document.addEventListener("submit", (event) => {
+  if (event.submitter) pressed.set(event.target, event.submitter);
+}, true);
+
+function send(form) {
+  const button = pressed.get(form);
+  form.requestSubmit(button && form.contains(button) ? button : undefined);
+}
+
+function again(form, reason) {
+  const before = tries.get(form) || { count: 0 };
+  clearInterval(before.clock);
+  if (before.count >= WAITS.length) {
+    tries.delete(form);
+    say(form, `${reason} Not kept. What you typed stays here.`, [["Try again", () => send(form)]]);
+    return;
+  }
+  let left = WAITS[before.count];
+  const state = { count: before.count + 1 };
+  const stop = () => {
+    clearInterval(state.clock);
+    tries.delete(form);
+    say(form, `${reason} Not kept. What you typed stays here.`, [["Try again", () => send(form)]]);
+  };
+  const tell = () => say(form, `${reason} Not kept yet; what you typed stays here. Trying again in ${left} s, ${state.count} of ${WAITS.length}.`,
+    [["Try now", () => { clearInterval(state.clock); send(form); }], ["Stop trying", stop]]);
+  tell();
+  state.clock = setInterval(() => {
+    left -= 1;
+    if (!form.isConnected) clearInterval(state.clock);
+    else if (left > 0) tell();
+    else {
+      clearInterval(state.clock);
+      send(form);
+    }
+  }, 1000);
+  tries.set(form, state);
+}
+
+document.addEventListener("htmx:responseError", (event) => {
+  const form = formOf(event.detail.elt);
+  if (!form) return;
+  const answer = event.detail.xhr;
+  const token = answer.getResponseHeader("X-Token");
+  if (token && form.dataset.renewed !== token) {
+    // An old page, or a cookie that is gone: the page takes the new mark, and what was typed is sent once more.
+    for (const field of document.querySelectorAll('input[name="csrf_token"]')) field.value = token;
+    const first = !form.dataset.renewed;
+    form.dataset.renewed = token;
+    if (first) {
+      setTimeout(() => send(form), 0);
+      return;
+    }
+  }
+  const plain = (answer.getResponseHeader("Content-Type") || "").startsWith("text/plain");
+  const reason = plain && answer.responseText ? answer.responseText.slice(0, 300) : `The server answered ${answer.status}.`;
+  if (answer.getResponseHeader("X-Again") && !token) again(form, reason);
+  else say(form, `${reason} What you typed stays here.`, [["Try again", () => send(form)]]);
+});
+for (const name of ["htmx:sendError", "htmx:timeout", "htmx:swapError"]) {
+  document.addEventListener(name, (event) => {
+    const form = formOf(event.detail.elt);
+    if (form) again(form, "The server does not answer.");
+  });
+}
+
+// What was kept says so beside the button that kept it.
+document.addEventListener("htmx:beforeOnLoad", (event) => {
+  const form = formOf(event.detail.elt);
+  if (!form || event.detail.xhr.status >= 400) return;
+  clearInterval(tries.get(form)?.clock);
+  tries.delete(form);
+  form.dataset.kept = "yes";
+});
+document.addEventListener("htmx:afterSwap", (event) => {
+  const request = event.detail.requestConfig;
+  if (!request || request.verb !== "post" || event.detail.target.id !== "page") return;
+  const page = document.getElementById("page");
+  prepare(page);
+  const forms = [...page.querySelectorAll("form")];
+  const same = forms.find((form) => form.getAttribute("action") === request.path);
+  if (event.detail.xhr.status >= 400) {
+    if (same) same.dataset.unsaved = "yes";
+    const first = page.querySelector(".asking, [aria-invalid='true']");
+    first?.focus();
+    first?.scrollIntoView({ block: "nearest" });
+    return;
+  }
+  const flash = page.querySelector(".flash");
+  if (!flash) return;
+  if (same && same.querySelector("button.keep") && same.getClientRects().length) same.after(...page.querySelectorAll(".flash"));
+  flash.scrollIntoView({ block: "nearest" });
+});
+document.addEventListener("htmx:load", (event) => prepare(event.detail.elt));
+
+// A whole page is left for: only once the server is seen to answer.
+document.addEventListener("submit", async (event) => {
+  const form = event.target;
+  if (event.defaultPrevented || !form.matches("form[data-whole]") || form.dataset.seen) return;
+  event.preventDefault();
+  try {
+    await fetch("/static/app.js", { method: "HEAD", cache: "no-store" });
+  } catch {
+    again(form, "The server does not answer.");
+    return;
+  }
+  form.dataset.seen = "yes";
+  form.dataset.kept = "yes";
+  send(form);
+});
+
+// Unsaved figures are asked about when one leaves.
+function unsaved(form) {
+  if (form.dataset.kept || form.classList.contains("grounds")) return false;
+  if (form.dataset.unsaved) return true;
+  return [...form.elements].some((field) => field.type !== "hidden" && field.type !== "file" && field.name && (
+    field.type === "checkbox" || field.type === "radio" ? field.checked !== field.defaultChecked
+      : field.options ? [...field.options].some((option) => option.selected !== option.defaultSelected
+        && !(field.selectedIndex === 0 && ![...field.options].some((each) => each.defaultSelected)))
+        : field.value !== undefined && field.defaultValue !== undefined && field.value !== field.defaultValue));
+}
+window.addEventListener("beforeunload", (event) => {
+  if ([...document.querySelectorAll('form[method="post"]')].some(unsaved)) event.preventDefault();
 });

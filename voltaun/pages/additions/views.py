@@ -18,7 +18,7 @@ def show():
     from voltaun.pages.additions.forms import WorksheetForm
     form = WorksheetForm(request.args)
     sheet, why, rig = None, None, frame.rig()
-    learned, tables = frame.look().account.learned, clearsky.tables(frame.db(), rig)
+    learned, tables = frame.look().account.learned, clearsky.tables(frame.tables_db(rig), rig)
     if form.validate():
         try:
             sheet = additions.worksheet(rig, additions.suggest(rig, learned, tables, **_given(form)))

@@ -97,7 +97,7 @@ class LabelForm(PlacedForm):
     watts = QuantityField("W, or V x A", "power", high=1e6)
     hours_a_day = QuantityField("Hours on a day", "duration", high=24)
     duty = QuantityField("Of that it really runs, %", "percent")
-    yearly_wh = QuantityField("or a year, kWh", "energy", high=1e8)
+    yearly_wh = QuantityField("or a year, kWh", "energy", high=1e8, unit="kWh")
     daily_wh = QuantityField("or a day, Wh", "energy", high=1e6)
 
     def __init__(self, rig, now, subject: str = ""):

@@ -36,7 +36,7 @@ def start():
     if not (form.validate() & noted.validate()):
         return _render_new(run, form, noted, 422)
     made = replace(run, marks=(form.mark(),), **noted.values())
-    with transaction(frame.db()) as db:
+    with transaction(frame.writer()) as db:
         run_id = bench.begin(db, g.kept.id, made, g.now)
     flash("Started.")
     return redirect(url_for("bench.run", rig_id=g.kept.id, run_id=run_id), 303)
@@ -51,7 +51,7 @@ def _start_label(form):
         form.watts.errors = [seen.headline]
         return _render_new(made, form, None, 422)
     try:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
             run_id = bench.begin(db, g.kept.id, made, g.now)
             kept = bench.get(db, g.kept.id, run_id)
             # What was metered is not put aside for a label; that is left to a hand.
@@ -171,7 +171,7 @@ def add_mark(run_id: int):
     if there is not None:
         form.at.errors = ["Found another reading of this run at that minute, expected a time of its own."]
         return _render(kept, form, status=409)
-    with transaction(frame.db()) as db:
+    with transaction(frame.writer()) as db:
         kept = bench.get(db, g.kept.id, run_id)
         change = bench.change(db, kept, kept.version, replace(kept.run, marks=(*kept.run.marks, mark)), g.now)
     flash("Kept.", f"undo-run-{change}")
@@ -226,7 +226,7 @@ def state(run_id: int):
 
 def _change(kept, made, words, to_state=None):
     try:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
             change = bench.change(db, kept, request.form.get("version", 0, type=int), made, g.now, to_state)
     except bench.RunChanged:
         flash("This run was changed meanwhile, perhaps in another window; nothing was changed now. Look again.")
@@ -239,7 +239,7 @@ def _change(kept, made, words, to_state=None):
 def undo(change_id: int):
     """Take the last change of a run back."""
     try:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
             run_id = bench.undo(db, g.kept.id, change_id, g.now)
     except (bench.RunChanged, LookupError):
         flash("It was changed again since, or is gone; nothing was taken back.")
@@ -257,7 +257,7 @@ def apply(run_id: int):
         flash("There is no finding to apply; nothing was changed.")
         return _back(run_id)
     try:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
             bench.apply(db, g.kept, kept, request.form.get("version", 0, type=int),
                         changes(kept.run, frame.rig(), seen.finding), g.now)
     except bench.AlreadyApplied as already:
@@ -276,7 +276,7 @@ def take_back(run_id: int):
     """Set the rig's figures back to what they were before the finding."""
     kept = _kept(run_id)
     try:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
             bench.take_back(db, g.kept, kept, request.form.get("version", 0, type=int), g.now)
     except bench.FigureChanged as changed:
         flash(f"{' '.join(changed.path[1:]).replace('_', ' ')} was changed in Rig since; nothing was taken back.")

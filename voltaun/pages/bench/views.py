@@ -83,7 +83,7 @@ def lay_out():
         return _render(form, 422)
     wanted = measuring.doubts(frame.rig(), frame.look().today.month)
     made = measuring.lay_out(wanted, form.ac_meters.data or 0, form.dc_meters.data or 0, form.begin.data, g.now)
-    with transaction(frame.db()) as db:
+    with transaction(frame.writer()) as db:
         bench.keep_round(db, g.kept.id, made)
     flash("The round is laid out." if made.slots else "No load in doubt has a meter of its side: nothing to lay out.")
     return redirect(url_for("bench.show", rig_id=g.kept.id) + "#round", 303)

@@ -4,22 +4,20 @@ from datetime import date, timedelta
 
 from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
 
-from voltaun import outside
+from voltaun import bringing, outside
+from voltaun.bringing import HOURS, mapping_of
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.samples import Hours
+from voltaun.core.when import read_day
 from voltaun.database import monitors, samples
 from voltaun.database.connection import transaction
-from voltaun.formats.samples_csv import COLUMNS
-from voltaun.monitoring import HOURS, condense, read_monitor
+from voltaun.formats.mapping import SAMPLES, Mapping
+from voltaun.formats.samples_csv import header
+from voltaun.monitoring import leave_out, read_monitor
 from voltaun.pages import frame
 from voltaun.pages.figures import dense as pictures
-from voltaun.pages.log.jobs import Jobs
+from voltaun.pages.log.bring import jobs, stash
 from voltaun.pages.log.views import pages
-
-
-def jobs() -> Jobs:
-    """This server's imports."""
-    return current_app.extensions.setdefault("voltaun-jobs", Jobs(current_app.config["DATABASE"]))
 
 
 @pages.get("/log/monitor")
@@ -54,8 +52,7 @@ def _render(status=200, faults=None, typed=None):
     return render_template(
         "log/monitor.html", span=span and [local_day(_instant(each), rig.zone) for each in span], kept_monitor=kept,
         marks=monitors.marks(db, g.kept.id, g.now - timedelta(days=60), g.now + timedelta(days=1))[::-1], typed=typed,
-        faults=faults or {}, mapping=monitors.setting(db, g.kept.id, "samples_mapping", {}), columns=COLUMNS,
-        **context), status
+        faults=faults or {}, **context), status
 
 
 def _instant(seconds: int):
@@ -93,16 +90,50 @@ def _figures(name, summed: Hours, part: slice, day) -> dict:
 
 @pages.post("/log/samples")
 def bring_samples():
-    """Begin to bring a samples file in."""
+    """Begin to bring a samples file in: as its kind was read before, or after asking what its columns are."""
     sent = request.files.get("file")
     if not sent or not sent.filename:
         return _render(422, {"file": "Found no file, expected a samples CSV."})
-    mapping = {ours: request.form.get(f"map-{ours}", "").strip() for ours in COLUMNS}
-    mapping = {ours: theirs for ours, theirs in mapping.items() if theirs and theirs != ours}
-    with transaction(frame.db()) as db:
-        monitors.put_setting(db, g.kept.id, "samples_mapping", mapping)
-    job = jobs().start(g.kept.id, sent)
+    start = sent.stream.read(65_536).decode("utf-8-sig", "replace")
+    sent.stream.seek(0)
+    names, _ = header(start)
+    kept = mapping_of(frame.db(), g.kept.id)
+    known = kept if any(theirs in names for theirs in kept.columns) else Mapping(SAMPLES)
+    number = stash().put(g.kept.id, sent)
+    if not known.columns and "at" not in names:
+        return redirect(url_for("log.bring", rig_id=g.kept.id, number=number, kind=SAMPLES), 303)
+    file, name = stash().take(g.kept.id, number)
+    job = jobs().samples(g.kept.id, file, known, name)
     return redirect(url_for("log.job", rig_id=g.kept.id, job_id=job.id), 303)
+
+
+@pages.post("/log/samples/remove")
+def remove_samples():
+    """Take the samples of some days out, and the readings made of them; they can be brought back."""
+    rig = frame.rig()
+    try:
+        first, last = (read_day(request.form.get(name, "")) for name in ("first", "last"))
+        if not first <= last or last.year - first.year > 60:
+            raise ValueError
+    except ValueError:
+        return _render(422, {"first": "Found no two days in order, expected the first and the last day, such as "
+                                      "2026-11-02."})
+    taken = bringing.remove_samples(current_app.config["DATABASE"], g.kept.id, day_start(first, rig.zone),
+                                    day_start(last + timedelta(days=1), rig.zone), g.now)
+    flash(f"{taken} samples are taken out. They can be brought back under What was changed.")
+    return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
+
+
+@pages.post("/log/monitor/answer")
+def answer_monitor():
+    """Say of what the monitor showed, and what cannot be, that it is right, or leave it out."""
+    if "right" in request.form:
+        _, words = read_monitor(frame.writer(), g.kept.id, g.now, believe=True)
+        flash(words)
+    else:
+        leave_out(frame.writer(), g.kept.id, g.now)
+        flash("Left out. The monitor is read from now on.")
+    return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
 
 
 @pages.get("/log/samples/<int:job_id>")
@@ -116,11 +147,11 @@ def job(job_id: int):
 
 @pages.post("/log/samples/<int:job_id>/cancel")
 def cancel(job_id: int):
-    """Stop an import; nothing of it is kept."""
+    """Answer what an import asks: go on, or stop it, and then nothing of it is kept."""
     found = jobs().get(g.kept.id, job_id)
     if found is None:
         abort(404)
-    found.stop.set()
+    (found.sure if "sure" in request.form else found.stop).set()
     return redirect(url_for("log.job", rig_id=g.kept.id, job_id=job_id), 303)
 
 
@@ -128,7 +159,7 @@ def cancel(job_id: int):
 def keep_monitor():
     """Keep where the monitor is and how often it is read; read it now; or forget it."""
     if "forget" in request.form:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
             monitors.forget(db, g.kept.id)
         flash("The monitor is forgotten; what it brought stays.")
         return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
@@ -143,11 +174,11 @@ def keep_monitor():
         faults["hours"] = f"Found {typed['hours']!r}, expected hours of the day from 0 to 23, such as 7 19."
     if faults:
         return _render(422, faults, typed)
-    with transaction(frame.db()) as db:
+    with transaction(frame.writer()) as db:
         monitors.keep(db, g.kept.id, typed["address"], every)
         monitors.put_setting(db, g.kept.id, "reading_hours", chosen)
     if "now" in request.form:
-        _, words = read_monitor(frame.db(), g.kept.id, g.now)
+        _, words = read_monitor(frame.writer(), g.kept.id, g.now)
         flash(words)
     else:
         flash("The monitor is kept.")
@@ -157,14 +188,13 @@ def keep_monitor():
 @pages.post("/log/monitor/readings")
 def make_readings():
     """Turn all samples into readings at the hours chosen, wherever none stands yet."""
-    with transaction(frame.db()) as db:
-        made = condense(db, g.kept.id, g.now, since=_instant(0))
+    made = bringing.condense(frame.writer(), g.kept.id, g.now, since=_instant(0))
     flash(f"{made} reading{'' if made == 1 else 's'} made from the samples.")
     return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
 
 
 def _whole(text, low, high) -> int | None:
-    return int(text) if text.isascii() and text.isdigit() and low <= int(text) <= high else None
+    return int(text) if text.isascii() and text.isdigit() and len(text) < 9 and low <= int(text) <= high else None
 
 
 def _hours(text) -> list[int] | None:

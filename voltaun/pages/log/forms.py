@@ -1,10 +1,12 @@
 """The form of one reading, used on Today and Log."""
 
+from flask import g
 from wtforms import StringField
 from wtforms.validators import Length
 
 from voltaun.core.instants import clock_before
 from voltaun.core.ledger import Reading
+from voltaun.core.plausible import Doubt
 from voltaun.core.rig import SKIES, Rig
 from voltaun.pages.fields import ChoiceField, ClockField, InstantField, LevelField, PlacedForm, QuantityField, RunField
 
@@ -43,6 +45,22 @@ class ReadingForm(PlacedForm):
             return False
         return True
 
+    doubts: tuple[Doubt, ...] = ()
+    """What of it is asked about before it is kept."""
+
+    correcting = ""
+    """The field that is to be corrected after it was asked about."""
+
+    @staticmethod
+    def field_of(doubt: Doubt) -> str:
+        """The field that a doubt is about."""
+        return {"vehicle_hours": "vehicle", "generator_hours": "generator"}.get(doubt.name, doubt.name)
+
+    @property
+    def mark(self) -> str:
+        """What `sure` must say to keep the figures that are asked about: those and no others."""
+        return "; ".join(f"{doubt.name} {doubt.value:.6g}" for doubt in self.doubts)
+
     def filled(self) -> bool:
         """Whether anything but the time was typed."""
         return any((field.data not in (None, "") or getattr(field, "typed", "")) for name, field in self._fields.items()
@@ -71,7 +89,8 @@ class ReadingForm(PlacedForm):
 
 def _shown(reading: Reading | None, now, zone) -> dict:
     if reading is None:
-        return {"at": now}
+        clock = g.get("clock")
+        return {} if clock and clock.dead else {"at": now}  # a wrong clock hints at nothing
     shown = {name: getattr(reading, name)
              for name in ("at", "solar_wh", "mains_wh", "use_wh", "sky", "volts", "temp_c", "note")}
     shown["soc"] = None if reading.soc is None else (reading.soc, reading.pack_socs)

@@ -5,9 +5,10 @@ from datetime import timedelta
 from flask import flash, g, redirect, render_template, request, url_for
 
 from voltaun.core.ledger import Reading
-from voltaun.database import readings
+from voltaun.database import imports, readings
 from voltaun.database.connection import transaction
 from voltaun.pages import frame
+from voltaun.pages.log import asking
 from voltaun.pages.log.forms import ReadingForm
 from voltaun.pages.log.views import pages, taken_words
 
@@ -29,8 +30,8 @@ def _row(n: int, at=None) -> ReadingForm:
     return ReadingForm(frame.rig(), g.now, Reading(at) if at else None, prefix=f"r{n}-")
 
 
-def _render(rows, status=200):
-    return render_template("log/grid.html", rows=rows), status
+def _render(rows, status=200, asked_mark=""):
+    return render_template("log/grid.html", rows=rows, asked_mark=asked_mark), status
 
 
 @pages.post("/log/grid")
@@ -46,15 +47,19 @@ def keep_grid():
     whole = [row.validate() for row in filled]  # each of them, so that every fault is shown at once
     if not all(whole):
         return _render(rows, 422)
+    if asking.unsure(filled):
+        return _render(rows, 409, "" if "correct" in request.form else asking.mark(filled))
     try:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
+            import_id = imports.begin(db, g.kept.id, "grid", "", g.now)
+            imports.note(db, import_id, len(filled))
             for row in filled:
                 try:
-                    readings.add(db, g.kept.id, row.reading(), g.now)
+                    readings.add(db, g.kept.id, row.reading(), g.now, import_id)
                 except readings.InstantTaken as taken:
                     row.at.errors = [taken_words(taken.kept)]
                     raise
     except readings.InstantTaken:
         return _render(rows, 409)
-    flash(f"{len(filled)} reading{'s' if len(filled) > 1 else ''} kept.")
+    flash(f"{len(filled)} reading{'s' if len(filled) > 1 else ''} kept.", f"back-import-{import_id}")
     return redirect(url_for("log.show", rig_id=g.kept.id), 303)

@@ -1,36 +1,50 @@
-"""Imports that take longer than a person waits for a page: each in a thread, with its progress, to be cancelled."""
+"""Imports that take longer than a person waits for a page: each in a thread, with its progress, to be cancelled.
+
+A samples file is read whole first; what cannot be with this rig is asked about before anything of it is kept.
+"""
 
 import itertools
 import logging
 import tempfile
 import threading
+from collections.abc import Callable
 from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from voltaun import clock
-from voltaun.database import monitors, rigs, samples
-from voltaun.database.connection import connect, transaction
+from voltaun.bringing import Cancelled, Staged, bring_archive, bring_samples
+from voltaun.core.bank import nominal_voltage
+from voltaun.database import archive, rigs
+from voltaun.database.connection import connect_reading, in_words
+from voltaun.database.imports import AnotherUnderWay
 from voltaun.formats import FileFaults
+from voltaun.formats.archive import is_archive, parse, read_archive
+from voltaun.formats.mapping import Mapping
 from voltaun.formats.samples_csv import Told, pieces
-from voltaun.monitoring import condense
 
 KEPT = 20
 """Ended jobs are remembered so long that their page can be asked for once more."""
 
+WAIT_FOR_ANSWER = 3600.0
+"""A question that nobody answers within this time, s, is answered with no."""
+
 
 @dataclass
 class Job:
-    """One import: how far it is, and once it has ended what it did or what was wrong."""
+    """One import: how far it is, what it asks, and once it has ended what it did or what was wrong."""
 
     id: int
     rig_id: int
+    name: str
     size: int
     rows: int = 0
     read: int = 0
-    state: str = "under way"  # then "done", "refused", "cancelled" or "failed"
+    state: str = "under way"  # "asked"; then "done", "refused", "cancelled" or "failed"
     words: list[str] = field(default_factory=list)
+    brought: list[int] = field(default_factory=list)
     stop: threading.Event = field(default_factory=threading.Event)
+    sure: threading.Event = field(default_factory=threading.Event)
 
     @property
     def share(self) -> float:
@@ -50,42 +64,122 @@ class Jobs:
         job = self._jobs.get(job_id)
         return job if job and job.rig_id == rig_id else None
 
-    def start(self, rig_id: int, sent) -> Job:
-        """Take in a file that was sent (a werkzeug FileStorage) and begin."""
-        file = tempfile.TemporaryFile(prefix="voltaun-")  # noqa: SIM115 (closed by the thread)
-        sent.save(file)
-        size = file.tell()
+    def samples(self, rig_id: int, sent, mapping: Mapping, name: str) -> Job:
+        """Begin to bring a samples file in; `sent` is a binary file, which is closed once it is read."""
+        return self._start(rig_id, name, sent, lambda job, file: self._samples(job, file, mapping))
+
+    def archive(self, rig_id: int, sent, name: str) -> Job:
+        """Begin to bring an archive in. rig_id  0 where no rig stands yet"""
+        return self._start(rig_id, name, sent, self._archive)
+
+    def _start(self, rig_id, name, file, work: Callable) -> Job:
+        size = file.seek(0, 2)
         file.seek(0)
         with self._lock:
-            job = Job(next(self._numbers), rig_id, size)
+            job = Job(next(self._numbers), rig_id, name, size)
             self._jobs[job.id] = job
-            for old in [each for each in self._jobs.values() if each.state != "under way"][:-KEPT]:
+            for old in [each for each in self._jobs.values() if each.state not in ("under way", "asked")][:-KEPT]:
                 del self._jobs[old.id]
-        threading.Thread(target=self._run, args=(job, file), name=f"import-{job.id}", daemon=True).start()
+        threading.Thread(target=self._run, args=(job, file, work), name=f"import-{job.id}", daemon=True).start()
         return job
 
-    def _run(self, job: Job, file) -> None:
-        told = Told()
-
-        def go_on(rows):
-            job.rows, job.read = rows, file.tell()
-            return not job.stop.is_set()
+    def _run(self, job: Job, file, work) -> None:
         try:
-            with file, closing(connect(self._database)) as db, transaction(db):
-                rig = rigs.get(db, job.rig_id).rig
-                mapping = monitors.setting(db, job.rig_id, "samples_mapping", {})
-                brought = samples.bring(db, job.rig_id, pieces(file, rig.zone, mapping, told), go_on)
-                made = condense(db, job.rig_id, clock.now())
-        except samples.Cancelled:
+            with file:
+                work(job, file)
+        except Cancelled:
             job.state, job.words = "cancelled", ["Stopped. Nothing of the file was kept."]
-        except FileFaults as faults:
+        except (FileFaults, archive.ArchiveFault) as faults:
             job.state, job.words = "refused", str(faults).split("\n")
+        except AnotherUnderWay as another:
+            job.state, job.words = "refused", [f"{str(another)[:1].upper()}{str(another)[1:]}, then send this again."]
         except Exception as error:  # noqa: BLE001 (told on the page and in the terminal; the server lives on)
             logging.getLogger("voltaun").exception("an import stumbled")
-            job.state, job.words = "failed", [f"The import stumbled ({error}). Nothing of the file was kept."]
+            job.state = "failed"
+            job.words = [f"The import stumbled ({in_words(error, self._database)}). Nothing of the file was kept."]
         else:
-            job.words = [f"{brought.added} samples came in, {brought.same} were there already; {made} readings from "
-                         "them."]
-            job.words += [f"{brought.moved} rows were not in order of time."] if brought.moved else []
-            job.words += [f"Note: {warning}." for warning in told.warnings]
             job.state = "done"
+
+    def _samples(self, job: Job, file, mapping: Mapping) -> None:
+        told = Told()
+
+        def read(rows):
+            job.rows, job.read = rows, file.tell()
+            return not job.stop.is_set()
+
+        def keep(rows):
+            job.rows = rows
+            return not job.stop.is_set()
+        with closing(connect_reading(self._database)) as db:
+            rig = rigs.get(db, job.rig_id).rig
+        with closing(Staged(pieces(file, rig.zone, mapping, told, nominal_voltage(rig.bank)), read)) as staged:
+            doubt = staged.doubt(rig, clock.now())
+            if doubt and not self._answer(job, f"Found {doubt}, which cannot be with this rig. Is it right all the "
+                                          "same?"):
+                raise Cancelled
+            brought, made = bring_samples(self._database, job.rig_id, staged, job.name, clock.now(), keep)
+        job.words = [f"{brought.added} samples came in, {brought.same} were there already; {made} readings from them."]
+        job.words += [f"{brought.moved} rows were not in order of time."] if brought.moved else []
+        job.words += [f"Note: {warning}." for warning in told.warnings]
+
+    def _answer(self, job, question) -> bool:
+        """Whether the user is sure; waits for the answer."""
+        job.words, job.state = [question], "asked"
+        waited = 0.0
+        while not job.sure.wait(0.2):
+            waited += 0.2
+            if job.stop.is_set() or waited > WAIT_FOR_ANSWER:
+                return False
+        job.words, job.state = [], "under way"
+        return True
+
+    def _archive(self, job: Job, file) -> None:
+        document = parse(file.read())
+        if not is_archive(document):
+            faults = FileFaults()
+            faults.add("the file", "no archive", "an archive that Voltaun wrote")
+            raise faults
+        kept, told = read_archive(document, archive.schema())
+
+        def keep(rows):
+            job.rows = rows
+            return not job.stop.is_set()
+        job.brought = bring_archive(self._database, kept, told, keep)
+        with closing(connect_reading(self._database)) as db:
+            names = [rigs.get(db, number, also_removed=True).rig.name for number in job.brought]
+        job.words = [f"All of {', '.join(names) or 'the archive'} is kept."]
+
+
+class Stash:
+    """Files that were sent and are not decided on yet; a few, and only as long as the server runs."""
+
+    MOST = 8
+
+    def __init__(self):
+        self._files, self._lock = {}, threading.Lock()
+
+    def put(self, rig_id: int, sent) -> str:
+        """Keep a file that was sent (a werkzeug FileStorage); its number."""
+        file = tempfile.TemporaryFile(prefix="voltaun-")  # noqa: SIM115 (closed when it is let go of)
+        sent.save(file)
+        with self._lock:
+            number = str(next(_STASHED))
+            self._files[number] = (rig_id, (sent.filename or "a file")[:200], file)
+            while len(self._files) > self.MOST:
+                self._files.pop(next(iter(self._files)))[2].close()
+        return number
+
+    def get(self, rig_id: int, number: str):
+        """The file and its name, or None."""
+        found = self._files.get(number)
+        return (found[2], found[1]) if found and found[0] == rig_id else None
+
+    def take(self, rig_id: int, number: str):
+        """The file and its name, which are not kept here any longer, or None."""
+        found = self.get(rig_id, number)
+        if found:
+            del self._files[number]
+        return found
+
+
+_STASHED = itertools.count(1)

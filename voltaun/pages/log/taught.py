@@ -80,7 +80,7 @@ def apply():
     except RigFaults as faults:
         flash(f"Nothing was changed: {faults}.")
         return redirect(url_for("log.taught", rig_id=g.kept.id), 303)
-    with transaction(frame.db()) as db:
+    with transaction(frame.writer()) as db:
         change = rigs.save(db, g.kept, made, g.now, found=[("bank", figure)], source="log")
     flash(f"{chosen.words}: applied to the rig.", f"undo-rig-{change}")
     return redirect(url_for("log.taught", rig_id=g.kept.id), 303)

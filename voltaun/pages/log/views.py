@@ -11,11 +11,11 @@ from voltaun.core.learn import reckon
 from voltaun.core.ledger import ANSWERS
 from voltaun.core.quantities import show_percent
 from voltaun.core.words import begin
-from voltaun.database import monitors, readings
+from voltaun.database import monitors, readings, settings
 from voltaun.database.connection import transaction
-from voltaun.formats import FileFaults
 from voltaun.pages import frame
 from voltaun.pages.figures import strip
+from voltaun.pages.log import asking
 from voltaun.pages.log.forms import ReadingForm
 from voltaun.pages.log.sheet import Sheet
 from voltaun.pages.today import views as today
@@ -110,8 +110,10 @@ def add():
     if not form.validate():
         return today.render(form, 422)
     reading = form.reading()
+    if asking.unsure([form]):
+        return today.render(form, 409)
     try:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
             change = readings.add(db, g.kept.id, reading, g.now)
     except readings.InstantTaken as taken:
         if taken.kept.reading == reading:
@@ -148,8 +150,10 @@ def edit(reading_id: int):
         return today.render(form, 409)
     if not form.validate():
         return render(kept, form, 422)
+    if asking.unsure([form], kept.reading):
+        return render(kept, form, 409)
     try:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
             change = readings.edit(db, g.kept.id, reading_id, version, form.reading(), g.now)
     except readings.InstantTaken as taken:
         form.at.errors = [taken_words(taken.kept)]
@@ -175,7 +179,7 @@ def _changed_words(kept) -> str:
 
 def _remove(reading_id, version):
     try:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
             kept = readings.get(db, g.kept.id, reading_id)
             change = readings.remove(db, g.kept.id, reading_id, version, g.now)
     except readings.ReadingChanged:
@@ -193,7 +197,7 @@ def answer(reading_id: int):
     if kept is None or said not in ANSWERS:
         abort(404 if kept is None else 400)
     try:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
             change = readings.edit(db, g.kept.id, reading_id, request.form.get("version", 0, type=int),
                                    replace(kept.reading, answer=said), g.now)
     except readings.ReadingChanged:
@@ -208,7 +212,7 @@ def answer(reading_id: int):
 def undo(change_id: int):
     """Take a change back."""
     try:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
             at = readings.undo(db, g.kept.id, change_id, g.now)
     except readings.ReadingChanged:
         flash("It was changed again since; nothing was taken back.")
@@ -223,30 +227,8 @@ def undo(change_id: int):
 
 
 def _back(at):
+    """Back to where the reading stands."""
     return redirect(url_for("log.show", rig_id=g.kept.id, day=local_day(at, frame.rig().zone)), 303)
-
-
-@pages.post("/log/import")
-def import_log():
-    """Bring a log CSV in: all of it, or, with any fault, nothing and the list of faults."""
-    from voltaun.formats.log_csv import read_log
-    sent = request.files.get("file")
-    data = sent.read() if sent else b""
-    if not data:
-        return render(status=422, refused=["found no file, expected a log CSV"])
-    try:
-        log = read_log(data, frame.rig().zone, g.now)
-        with transaction(frame.db()) as db:
-            merged = readings.merge(db, g.kept.id, log.readings, g.now, request.form.get("differing") or None)
-    except FileFaults as faults:
-        return render(status=422, refused=str(faults).split("\n"))
-    except readings.ReadingsDiffer as differ:
-        return render(status=409, differ=differ.pairs)
-    for warning in log.warnings[:20]:
-        flash(f"Note: {warning}.")
-    flash(f"{merged.added} readings added, {merged.same} were there already, {merged.replaced} replaced, "
-          f"{merged.kept} kept as they were.")
-    return redirect(url_for("log.show", rig_id=g.kept.id), 303)
 
 
 @pages.get("/log.csv")
@@ -270,8 +252,7 @@ def export_archive():
     """Everything of this rig as an archive."""
     from voltaun.database import archive
     from voltaun.formats.archive import write_archive
-    text = write_archive(archive.schema(), [archive.rig_archive(frame.db(), g.kept.id)],
-                         archive.settings_archive(frame.db()))
+    text = write_archive(archive.schema(), [archive.rig_archive(frame.db(), g.kept.id)], settings.told(frame.db()))
     return _download(text, "application/json", "archive.json")
 
 

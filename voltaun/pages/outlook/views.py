@@ -74,7 +74,7 @@ def give_sky():
     word = request.form.get("sky", "")
     if word not in ("", *SKIES) or not 0 <= (day - look.today).days <= AHEAD:
         abort(400)
-    with transaction(frame.db()) as db:
+    with transaction(frame.writer()) as db:
         plans.give_sky(db, g.kept.id, day, look.today, word)
     return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#sky", 303)
 
@@ -93,7 +93,7 @@ def fetch_skies():
     except forecasts.NoForecast as none:
         flash(f"{none} Nothing was changed.")
     else:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
             monitors.put_setting(db, g.kept.id, "forecast_address", address)
             for day, word in found.items():
                 plans.give_sky(db, g.kept.id, day, look.today, word)
@@ -107,8 +107,8 @@ def add_plan():
     plan, faults = plan_from(frame.rig(), request.form)
     if faults:
         return render(422, plan_faults=faults, typed=request.form)
-    with transaction(frame.db()) as db:
-        number = plans.add(db, g.kept.id, plan)
+    with transaction(frame.writer()) as db:
+        number = plans.add(db, g.kept.id, plan, g.now)
     flash(f"Planned: {words.plan(plan, frame.rig())}.", f"unplan-{number}")
     return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#plans", 303)
 
@@ -117,8 +117,8 @@ def add_plan():
 def change_plan(plan_id: int):
     """Take a plan away, or bring it back."""
     removed = "back" not in request.form
-    with transaction(frame.db()) as db:
-        found = plans.set_removed(db, g.kept.id, plan_id, removed)
+    with transaction(frame.writer()) as db:
+        found = plans.set_removed(db, g.kept.id, plan_id, removed, g.now)
     if not found:
         abort(404)
     if removed:
@@ -134,7 +134,7 @@ def keep_rule():
     made, faults = (None, []) if "none" in request.form else rule_from(request.form)
     if faults:
         return render(422, rule_faults=faults, typed=request.form)
-    with transaction(frame.db()) as db:
+    with transaction(frame.writer()) as db:
         plans.keep_rule(db, g.kept.id, made)
     flash("The generator's rule is kept." if made else "The generator is not counted on.")
     return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#rule", 303)

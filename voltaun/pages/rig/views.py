@@ -56,10 +56,10 @@ def save():
     made, rest = _rig_of(form)
     if made is None:
         return _render(form, None, rest, 422)
-    clearsky.tables(frame.db(), made)
+    clearsky.tables(frame.writer(), made)
     as_read = rigs.KeptRig(g.kept.id, request.form.get("version", 0, type=int), frame.rig())
     try:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
             change = rigs.save(db, as_read, made, g.now)
     except rigs.RigChanged:
         form.version.data = g.kept.version
@@ -76,7 +76,7 @@ def save():
 def undo(change_id: int):
     """Put the rig back as it was before it was saved."""
     try:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
             rigs.undo(db, g.kept.id, change_id, g.now)
     except rigs.RigChanged:
         flash("The rig was saved again since; nothing was taken back.")
@@ -101,8 +101,8 @@ def remove():
     """Take the rig and its log out of sight, once its name was typed to make sure."""
     if request.form.get("name", "").strip() != frame.rig().name:
         return _render(_form(read_sent=False), frame.rig(), unsure=True, status=422)
-    with transaction(frame.db()) as db:
-        rigs.remove(db, g.kept.id)
+    with transaction(frame.writer()) as db:
+        rigs.remove(db, g.kept.id, g.now)
     flash(f"{frame.rig().name} and its log were removed.", f"restore-{g.kept.id}")
     return redirect(url_for("start.home"), 303)
 
@@ -156,7 +156,7 @@ def _aiming(rig: Rig, look) -> list[dict]:
     made = []
     for array in rig.arrays:
         if array.aimed_per_day:
-            tables = clearsky.aimed_tables(frame.db(), rig, array, range(1, max(4, array.aimed_per_day) + 1))
+            tables = clearsky.aimed_tables(frame.tables_db(rig), rig, array, range(1, max(4, array.aimed_per_day) + 1))
             month = look.today.month
             gains = aiming_gains(tables, array.rated_w, month, look.account.learned.share.mean)
             made.append({"array": array, "month": month, "gains": gains, "first": gains[1]})
@@ -176,7 +176,7 @@ def depth():
     except RigFaults as faults:
         flash(f"Nothing was changed: {faults}.")
         return redirect(url_for("rig.show", rig_id=g.kept.id) + "#depth", 303)
-    with transaction(frame.db()) as db:
+    with transaction(frame.writer()) as db:
         change = rigs.save(db, g.kept, made, g.now)
     flash(f"The everyday floor is now {floor * 100:.0f} %.", f"undo-rig-{change}")
     return redirect(url_for("rig.show", rig_id=g.kept.id) + "#depth", 303)

@@ -1,6 +1,8 @@
 """The way in: the first rig's Today, or three questions when there is none; and the ground."""
 
-from flask import Blueprint, flash, g, make_response, redirect, render_template, request, url_for
+import re
+
+from flask import Blueprint, abort, current_app, flash, g, make_response, redirect, render_template, request, url_for
 
 from voltaun.core.rig import RigFaults
 from voltaun.database import clearsky, rigs
@@ -45,9 +47,9 @@ def answer():
             field = form._fields.get(name, form.bank)
             field.errors = [*field.errors, f"Found {fault.found}, expected {fault.expected}."]
         return _render(form, 422)
-    clearsky.tables(frame.db(), made)
+    clearsky.tables(frame.writer(), made)
     try:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
             rig_id = rigs.add(db, made)
     except rigs.RigNameTaken:
         form.name.errors = [f"Found {made.name!r}, which another rig has, expected a name of its own."]
@@ -60,14 +62,14 @@ def answer():
 def demo():
     """Look around in the demo: the honey house and its log beside one's own rigs."""
     from voltaun.demo.fill import fill
-    return redirect(url_for("today.show", rig_id=fill(frame.db(), g.now)), 303)
+    return redirect(url_for("today.show", rig_id=fill(frame.writer(), g.now)), 303)
 
 
 @pages.post("/start/restore/<int:removed_id>")
 def restore(removed_id: int):
     """Bring a removed rig back with its log."""
     try:
-        with transaction(frame.db()) as db:
+        with transaction(frame.writer()) as db:
             rigs.restore(db, removed_id)
     except rigs.RigNameTaken:
         flash("Another rig has taken its name; rename that one first.", f"restore-{removed_id}")
@@ -80,11 +82,66 @@ def ground():
     """Set the ground (device, day or night) and go back."""
     wanted = request.form.get("ground", "device")
     back = request.form.get("back", "/")
-    answer = make_response(redirect(back if back.startswith("/") and back[1:2] not in ("/", "\\") else "/", 303))
+    # A browser drops tabs and line ends from an address, and takes \\ for /; what is left must be on this site.
+    ours = re.fullmatch(r"/(?![/\\])[!-\[\]-~]*", back, re.ASCII)
+    answer = make_response(redirect(back if ours else "/", 303))
     if wanted in frame.GROUNDS:
         answer.set_cookie("ground", wanted, max_age=10 * 365 * 86400, samesite="Lax", httponly=True)
     return answer
 
 
-def _render(form, status=200):
-    return render_template("start/start.html", form=form, known=rigs.names(frame.db())), status
+@pages.post("/start/archive")
+def bring_archive():
+    """Bring an archive in: everything of one rig or of all, as another Voltaun wrote it."""
+    from voltaun.bringing import bring_archive as bring
+    from voltaun.database.archive import ArchiveFault, schema
+    from voltaun.formats import FileFaults
+    from voltaun.formats.archive import is_archive, parse, read_archive
+    sent = request.files.get("file")
+    try:
+        document = parse(sent.stream.read() if sent else b"")
+        if not is_archive(document):
+            raise ArchiveFault("found no archive, expected one that Voltaun wrote")
+        kept, told = read_archive(document, schema())
+        numbers = bring(current_app.config["DATABASE"], kept, told)
+    except (FileFaults, ArchiveFault) as faults:
+        return _render(_form(), 422, str(faults).split("\n"))
+    flash("All of the archive is kept.")
+    shown = [rig_id for rig_id, _ in rigs.names(frame.db()) if rig_id in numbers]
+    return redirect(url_for("today.show", rig_id=shown[0]) if shown else url_for("start.home"), 303)
+
+
+@pages.get("/mend/<int:damaged_id>")
+def mend(damaged_id: int):
+    """A rig that cannot be read: what is wrong with it, and the ways to go on."""
+    damaged = rigs.damaged(frame.db(), damaged_id)
+    if damaged is None:
+        abort(404)
+    if not damaged.fault:
+        return redirect(url_for("rig.show", rig_id=damaged_id))
+    from voltaun.pages.start.places import zones
+    return render_template("start/mend.html", damaged=damaged, zones=zones(), known=rigs.names(frame.db()))
+
+
+@pages.post("/mend/<int:damaged_id>")
+def mended(damaged_id: int):
+    """Give it a time zone that there is, put it back as it was last, or remove it."""
+    damaged = rigs.damaged(frame.db(), damaged_id)
+    if damaged is None or not damaged.fault:
+        abort(404)
+    if "remove" in request.form:
+        with transaction(frame.writer()) as db:
+            rigs.remove(db, damaged_id, g.now)
+        flash(f"{damaged.name} was removed from sight.", f"restore-{damaged_id}")
+        return redirect(url_for("start.home"), 303)
+    with transaction(frame.writer()) as db:
+        if request.form.get("timezone"):
+            rigs.set_zone(db, damaged_id, request.form["timezone"])
+        elif damaged.before is not None:
+            rigs.put_in_place(db, damaged_id, damaged.before)
+    return redirect(url_for("start.mend", damaged_id=damaged_id), 303)
+
+
+def _render(form, status=200, refused=()):
+    return render_template("start/start.html", form=form, known=rigs.names(frame.db()), refused=refused,
+                           removed=rigs.removed(frame.db())), status

@@ -22,6 +22,7 @@ class Blank:
     first: str
     label: str
     high: float | None = None
+    unit: str = ""  # of a bare number, where it is not the kind's own
 
 
 @dataclass(frozen=True)
@@ -69,7 +70,7 @@ def _value(blank: Blank, typed: str, volts):
         if typed not in SIDES:
             raise QuantityError(repr(typed), "ac or dc", "ac")
         return typed
-    return parse(typed, blank.kind, volts=volts, low=0, high=blank.high)
+    return parse(typed, blank.kind, volts=volts, low=0, high=blank.high, unit=blank.unit)
 
 
 def sentences(rig: Rig, level: float | None, month: int) -> list[Sentence]:
@@ -115,7 +116,7 @@ def sentences(rig: Rig, level: float | None, month: int) -> list[Sentence]:
         Sentence("time", ("A ", Blank("watts", "power", "60 W", "The thing"), " thing on for ",
                           Blank("time", "duration", "20 min", "Time"), " uses"),
                  lambda v: [f"{show_energy(v['watts'] * v['time'])}: W is the rate, Wh the amount"]),
-        Sentence("yearly", (Blank("kwh", "energy", "250 kWh", "A year"), " a year on a label is"),
+        Sentence("yearly", (Blank("kwh", "energy", "250 kWh", "A year, kWh", unit="kWh"), " a year on a label is"),
                  lambda v: _yearly(rig, v), ("rig.show#loads", "Add it to your loads: Rig")),
         Sentence("drop", (Blank("amps", "current", "15 A", "Amps"), " through ",
                           Blank("length", "number", "4", "Length, m", 1000), " m of cable of ",

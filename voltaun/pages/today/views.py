@@ -30,7 +30,9 @@ def render(form: ReadingForm, status: int = 200):
     logged = logged_days.by_day(frame.rig(), look.account.intervals, frame.sun(), first)
     columns = strip.columns(first, look.today + timedelta(days=AHEAD), logged, look.outlook, look.skies,
                             lambda plan: words.plan(plan, frame.rig()))
+    copied, trouble = frame.last_copy()
     return render_template("today/today.html", look=look, outlook=look.outlook, today=look.today, form=form,
+                           last_copy=copied, copy_trouble=trouble,
                            strips=_strips(look, columns), columns=columns, last=_last(look), usual=_usual(look),
                            cautions=for_now(frame.rig(), look.outlook), apart=_apart(look)), status
 

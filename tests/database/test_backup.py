@@ -12,10 +12,9 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from tests.support import NOW, ROOT, DatabaseCase, environment, random_rig, readings, voltaun
-from voltaun import keeping
 from voltaun.core.bench import Mark, Run
 from voltaun.core.ledger import Reading
-from voltaun.database import archive, bench, check, connection, monitors, rigs, samples
+from voltaun.database import archive, backup, bench, check, connection, monitors, rigs, samples
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
 from voltaun.standins import monitor
@@ -105,12 +104,13 @@ class Archive(FilledCase):
 class Copies(FilledCase):
     def test_a_copy_is_restored_with_everything(self):
         expected = self.text()
-        keeping.backup(self.db, self.path.with_name("copy.db"))
+        backup.backup(self.db, self.path.with_name("copy.db"))
         with transaction(self.db):
             self.db.execute("DELETE FROM reading")
-        before = keeping.restore(self.path.with_name("copy.db"), self.path, NOW)
+        before = backup.restore(self.path.with_name("copy.db"), self.path, NOW)
         self.assertEqual(self.text(), expected)
-        with closing(connection.connect(before)) as lost:
+        self.assertFalse(before.damaged)
+        with closing(connection.connect(before.before)) as lost:
             self.assertEqual(lost.execute("SELECT count(*) FROM reading").fetchone()[0], 0)
 
     def test_while_another_writes(self):
@@ -122,7 +122,7 @@ class Copies(FilledCase):
         for n in range(5):
             writer.stdout.readline()
             copy = self.path.with_name(f"copy-{n}.db")
-            keeping.backup(self.db, copy)
+            backup.backup(self.db, copy)
             with closing(connection.connect(copy)) as db:
                 self.assertEqual(check.faults(db), [])
 
@@ -134,20 +134,20 @@ class Copies(FilledCase):
             foreign.execute("CREATE TABLE t (a)")
             foreign.execute("PRAGMA user_version = 1")
         cut = self.path.with_name("cut.db")
-        keeping.backup(self.db, cut)
+        backup.backup(self.db, cut)
         cut.write_bytes(cut.read_bytes()[:-9000])
         for file in (letter, self.path.with_name("foreign.db"), cut):
             with self.assertRaises(connection.DatabaseFault):
-                keeping.restore(file, self.path, NOW)
+                backup.restore(file, self.path, NOW)
         self.assertEqual(self.text(), expected)
 
     def test_dated_copies_come_once_a_day_and_a_few_are_kept(self):
         for day in range(10):
             for _ in range(2):
-                keeping.copy_of_the_day(self.db, self.path, NOW + timedelta(days=day))
-        names = [copy.name for copy in keeping.copies(self.path)]
-        self.assertEqual(len(names), keeping.KEPT_COPIES)
-        self.assertEqual(names[-1], "test-2026-12-03.db")
+                backup.copy_of_the_day(self.db, self.path, NOW + timedelta(days=day))
+        names = [copy.path.name for copy in backup.copies(self.path)]
+        self.assertEqual(len(names), backup.KEPT_COPIES)
+        self.assertEqual(names[-1], "test.db-00010-2026-12-03.db")
 
 
 class Check(FilledCase):
@@ -164,7 +164,7 @@ class Check(FilledCase):
 
     def test_a_broken_file_is_said_to_be(self):
         copy = self.path.with_name("broken.db")
-        keeping.backup(self.db, copy)
+        backup.backup(self.db, copy)
         data = bytearray(copy.read_bytes())
         data[8192:40_960] = b"\x5a" * (40_960 - 8192)
         copy.write_bytes(data)
@@ -198,7 +198,7 @@ class Killed(DatabaseCase):
         acknowledged = 0
         for _ in range(6):
             path = self.path.with_name(f"killed-{_}.db")
-            keeping.backup(self.db, path)
+            backup.backup(self.db, path)
             writer = subprocess.Popen([sys.executable, "-c", _WRITER, str(path), "200"], cwd=ROOT, env=environment(),
                                       stdout=subprocess.PIPE, text=True)
             until = rng.randint(5, 190)

@@ -1,0 +1,68 @@
+"""Runs every test, on the machine's cores side by side, and closes with the line that counts them."""
+
+import io
+import os
+import sys
+import time
+import unittest
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from multiprocessing import get_context
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
+FIRST = ("test_browser", "test_trouble", "test_backup", "test_attack", "test_hostile", "test_outlook", "test_plans")
+"""What takes longest begins first, so that no core waits at the end."""
+
+
+def suites(names: list[str]) -> list[str]:
+    """The test classes to run, each a piece of work of its own."""
+    loader = unittest.TestLoader()
+    suite = loader.loadTestsFromNames(names) if names else loader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
+    found = {f"{type(test).__module__}.{type(test).__qualname__}" for test in _tests(suite)}
+    broken = sorted(name for name in found if name.startswith("unittest.loader"))
+    if broken or loader.errors:
+        sys.exit("\n".join(loader.errors) or f"{broken} cannot be loaded\n0 passed, 1 failed")
+    if names and all(name.count(".") > 2 for name in names):
+        return names
+
+    def late(name):
+        return next((n for n, first in enumerate(FIRST) if f".{first}." in name), len(FIRST)), name
+    return sorted(found, key=late)
+
+
+def _tests(suite):
+    for each in suite:
+        if isinstance(each, unittest.TestSuite):
+            yield from _tests(each)
+        else:
+            yield each
+
+
+def run(name: str) -> tuple[str, int, int, int, float, str]:
+    """Run one class; its name, how many tests ran, were skipped and failed, seconds, and what was printed."""
+    out, begun = io.StringIO(), time.monotonic()
+    suite = unittest.defaultTestLoader.loadTestsFromName(name)
+    result = unittest.TextTestRunner(stream=out, verbosity=1, buffer=True).run(suite)
+    # A test with several failed parts is one failed test; a broken set-up counts as one more.
+    broken = {getattr(test, "test_case", test).id() for test, _ in result.failures + result.errors}
+    failed = len(broken) + len(result.unexpectedSuccesses)
+    return name, result.testsRun, len(result.skipped), failed, time.monotonic() - begun, out.getvalue()
+
+
+def main() -> int:
+    os.environ.pop("VOLTAUN_NOW", None)
+    ran = skipped = failed = 0
+    slow = []
+    with ProcessPoolExecutor(os.cpu_count(), mp_context=get_context("spawn")) as pool:
+        for done in as_completed([pool.submit(run, name) for name in suites(sys.argv[1:])]):
+            name, tests, left_out, broken, seconds, text = done.result()
+            ran, skipped, failed = ran + tests, skipped + left_out, failed + broken
+            slow.append((seconds, name))
+            if broken or len(sys.argv) > 1:
+                print(f"\n{name}\n{text}", flush=True)
+            else:
+                print(".", end="", flush=True)
+    print("\nThe longest: " + ", ".join(f"{name.rpartition('tests.')[2]} {seconds:.0f} s"
+                                        for seconds, name in sorted(slow, reverse=True)[:6]))
+    print(f"{max(0, ran - failed - skipped)} passed, {failed} failed")
+    return 0 if ran and not failed else 1

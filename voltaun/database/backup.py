@@ -1,0 +1,177 @@
+"""Keeping the file safe: online copies, dated copies of which a few are kept, and bringing one back.
+
+Dated copies are numbered on and kept by number, not by their day: a clock that was ahead, or stands still, can
+neither push out the good ones nor have one made at every look.
+"""
+
+import os
+import re
+import sqlite3
+from contextlib import closing, suppress
+from dataclasses import dataclass
+from datetime import date, datetime
+from pathlib import Path
+
+from voltaun.database import settings
+from voltaun.database.connection import (
+    APPLICATION_ID,
+    COPIES,
+    DatabaseFault,
+    connect,
+    in_words,
+    is_ours,
+    migrations,
+    prepare,
+    transaction,
+    version_of,
+)
+from voltaun.database.files import copy_database
+
+KEPT_COPIES = 7
+
+_ASIDE = ("", "-wal", "-shm")
+
+
+def backup(connection: sqlite3.Connection, to: Path) -> None:
+    """Copy the database to a file while others read and write it. Raises DatabaseFault, and then nothing is there."""
+    if to.exists() and not to.is_file():
+        raise DatabaseFault(f"{to}: found a {'folder' if to.is_dir() else 'device'}, expected a file to write")
+    try:
+        if not copy_database(connection, to):
+            raise DatabaseFault(f"{to}: the copy is not whole; nothing was put there")
+    except (sqlite3.Error, OSError) as error:
+        raise DatabaseFault(f"{to}: {in_words(error, to)}; expected a place with enough room for the copy") from error
+
+
+@dataclass(frozen=True)
+class Copy:
+    """A dated copy: where it lies, its number (0 for those of the first releases) and its day."""
+
+    path: Path
+    number: int
+    day: date
+
+
+def copies(database: Path, folder: Path | None = None) -> list[Copy]:
+    """The dated copies of a database, the oldest first.
+
+    folder  where to look; without it `copies` beside the database
+    """
+    shape = re.compile(rf"(?:{re.escape(database.name)}-(\d{{5}})|{re.escape(database.stem)})-(\d{{4}}-\d\d-\d\d)\.db")
+    found = []
+    folder = folder or _folder(database)
+    for path in folder.iterdir() if folder.is_dir() else ():
+        match = shape.fullmatch(path.name)
+        with suppress(ValueError):
+            if match:
+                found.append(Copy(path, int(match[1] or 0), date.fromisoformat(match[2])))
+    return sorted(found, key=lambda copy: (copy.number, copy.day))
+
+
+def _folder(database: Path) -> Path:
+    return database.parent / COPIES
+
+
+def copy_of_the_day(connection: sqlite3.Connection, database: Path, now: datetime,
+                    folder: Path | None = None) -> Path | None:
+    """Make today's dated copy unless the newest one is of today; the copy, if made. Raises DatabaseFault.
+
+    folder  see `copies`
+    """
+    before = copies(database, folder)
+    if before and before[-1].day == now.date():
+        return None
+    return copy_now(connection, database, now, folder)
+
+
+def copy_now(connection: sqlite3.Connection, database: Path, now: datetime, folder: Path | None = None) -> Path:
+    """Make one more dated copy, and let go of those beyond `KEPT_COPIES`; the copy. Raises DatabaseFault."""
+    before = copies(database, folder)
+    into = folder or _folder(database)
+    try:
+        into.mkdir(mode=0o700, exist_ok=True)
+    except OSError as error:
+        raise DatabaseFault(f"{into}: {in_words(error, into)}; expected a folder for the copies") from error
+    number = before[-1].number + 1 if before else 1
+    made = into / f"{database.name}-{number:05d}-{now:%Y-%m-%d}.db"
+    backup(connection, made)
+    for old in copies(database, folder)[:-KEPT_COPIES]:
+        old.path.unlink(missing_ok=True)
+    return made
+
+
+def whole(path: Path) -> bool:
+    """Whether a file is a whole Voltaun database that this program can read."""
+    try:
+        if not 1 <= version_of(path) <= migrations()[-1][0]:
+            return False
+        with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True)) as source:
+            return source.execute("PRAGMA integrity_check").fetchone()[0] == "ok" and is_ours(source)
+    except (sqlite3.Error, OSError, DatabaseFault, UnicodeDecodeError):
+        return False
+
+
+def newest_whole(database: Path) -> Path | None:
+    """The newest dated copy that is whole, or None."""
+    return next((copy.path for copy in reversed(copies(database)) if whole(copy.path)), None)
+
+
+@dataclass(frozen=True)
+class Restored:
+    """What stood in the place before: where it is now (None: nothing stood there), and whether it was damaged."""
+
+    before: Path | None
+    damaged: bool = False
+
+
+def restore(copy: Path, database: Path, now: datetime) -> Restored:
+    """Put a copy in the place of the database; what stood there is kept beside it.
+
+    A database that is whole is copied first; a damaged one is put aside as it is. Another program's file is left
+    alone. Raises DatabaseFault, and then nothing is changed.
+    """
+    if not whole(copy):
+        raise DatabaseFault(f"{copy}: found no whole Voltaun database, expected a copy made by `voltaun backup`")
+    try:
+        if copy.resolve() == database.resolve():
+            raise DatabaseFault(f"{copy}: found the database itself, expected a copy of it")
+        restored = _put_aside(database, now)
+        database.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        with closing(sqlite3.connect(f"{copy.absolute().as_uri()}?mode=ro", uri=True)) as source:
+            if database.exists():
+                with closing(connect(database)) as target:
+                    source.backup(target)
+            else:
+                backup(source, database)
+        prepare(database)
+        with closing(connect(database)) as target, transaction(target):
+            settings.new_epoch(target)
+        return restored
+    except (sqlite3.Error, OSError) as error:
+        raise DatabaseFault(f"{database}: {in_words(error, database)}; expected room for the copy {copy}") from error
+
+
+def _put_aside(database: Path, now: datetime) -> Restored:
+    if not database.exists():
+        return Restored(None)
+    if whole(database):
+        before = _free(database.with_name(f"{database.stem}-before-{now:%Y%m%d-%H%M%S}.db"))
+        with closing(connect(database)) as standing:
+            backup(standing, before)
+        return Restored(before)
+    with database.open("rb") as opened:
+        header = opened.read(72)
+    if header[:16] == b"SQLite format 3\0" and int.from_bytes(header[68:72], "big") not in (0, APPLICATION_ID):
+        raise DatabaseFault(f"{database}: found another program's database, expected Voltaun's own or nothing")
+    aside = _free(database.with_name(f"{database.stem}-damaged-{now:%Y%m%d-%H%M%S}.db"))
+    for ending in _ASIDE:
+        part = Path(f"{database}{ending}")
+        if part.exists():
+            os.replace(part, f"{aside}{ending}")
+    return Restored(aside, damaged=True)
+
+
+def _free(path: Path) -> Path:
+    """A path like this one that nothing stands at."""
+    tries = (path.with_stem(f"{path.stem}-{n}") for n in range(2, 1000))
+    return path if not path.exists() else next(each for each in tries if not each.exists())

@@ -1,0 +1,317 @@
+"""Bringing a file in: a log or samples of any shape, a rig or an archive, told apart by content.
+
+A file in the open shape goes straight in, unless something of it is to be asked about. Another shape is asked about
+once: the page proposes what each column is, shows the first readings as understood, and keeps the answer by name.
+"""
+
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from io import BytesIO
+
+from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
+
+from voltaun.bringing import Unsure, bring_log, log_grounds
+from voltaun.core import when
+from voltaun.core.bank import nominal_voltage
+from voltaun.core.learn import reckon
+from voltaun.core.rig import SKIES, RigFaults
+from voltaun.core.words import doubt_words
+from voltaun.database import clearsky, monitors, readings, rigs
+from voltaun.database.connection import transaction
+from voltaun.formats import FileFaults
+from voltaun.formats import mapping as mappings
+from voltaun.formats.log_csv import LogFile, decode, read_log
+from voltaun.formats.mapping import LOG, SAMPLES, UNITS, Mapping
+from voltaun.pages import frame
+from voltaun.pages.log.jobs import Jobs, Stash
+from voltaun.pages.log.views import pages, render
+
+ALL = "mappings"
+"""The rig's setting that holds its mappings by name."""
+
+SHOWN_ROWS = 5
+
+NAMES = {"read_at": "day and time", "date": "day", "time": "time of day", "soc_percent": "level", "solar_wh": "sun",
+         "vehicle_wh": "engine, energy", "generator_wh": "generator, energy", "mains_wh": "mains",
+         "vehicle_hours": "engine, hours", "generator_hours": "generator, hours", "use_wh": "used",
+         "full_at": "full at", "temp_c": "bank's temperature", "at": "day and time",
+         "charge_wh": "counter, into the bank", "discharge_wh": "counter, out of it"}
+"""Our columns in words, where their names do not do."""
+
+
+def jobs() -> Jobs:
+    """This server's imports."""
+    return current_app.extensions.setdefault("voltaun-jobs", Jobs(current_app.config["DATABASE"]))
+
+
+def stash() -> Stash:
+    """The files that were sent to this server and are not decided on yet."""
+    return current_app.extensions.setdefault("voltaun-stash", Stash())
+
+
+@pages.post("/log/import")
+def import_file():
+    """Take a file that was sent: what it is shows in its content."""
+    sent = request.files.get("file")
+    if not sent or not sent.filename:
+        return render(status=422, refused=["found no file, expected a log, samples, a rig or an archive"])
+    start = sent.stream.read(65_536)
+    sent.stream.seek(0)
+    if start.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"{":
+        return _json(sent)
+    if not start.strip():
+        return render(status=422, refused=["found an empty file, expected a log CSV"])
+    number = stash().put(g.kept.id, sent)
+    return _decide(number, _known(start, _kind(start)))
+
+
+def _json(sent):
+    from voltaun.formats.archive import is_archive, parse
+    from voltaun.formats.rig_file import read_rig
+    data = sent.stream.read()
+    try:
+        if is_archive(parse(data)):
+            job = jobs().archive(g.kept.id, BytesIO(data), sent.filename)
+            return redirect(url_for("log.job", rig_id=g.kept.id, job_id=job.id), 303)
+        made = read_rig(decode(data))
+    except FileFaults as faults:
+        return render(status=422, refused=str(faults).split("\n"))
+    except RigFaults as faults:
+        return render(status=422, refused=[str(fault) for fault in faults.faults])
+    try:
+        clearsky.tables(frame.writer(), made)
+        with transaction(frame.writer()) as db:
+            rig_id = rigs.add(db, made)
+    except rigs.RigNameTaken:
+        return render(status=409, refused=[f"found another rig named {made.name!r}, expected a name of its own"])
+    flash(f"The rig {made.name} came in.")
+    return redirect(url_for("rig.show", rig_id=rig_id), 303)
+
+
+def _kind(start: bytes) -> str:
+    from voltaun.formats.samples_csv import looks_like_samples
+    return SAMPLES if looks_like_samples(start.decode("utf-8-sig", "replace")) else LOG
+
+
+def _known(start: bytes, kind: str) -> Mapping | None:
+    """How a file of that header was read before; an empty mapping for the open shape; None when it is new."""
+    try:
+        rows = mappings.table(start.decode("utf-8-sig", "replace"), most=1)
+    except FileFaults:
+        return Mapping(kind)  # it cannot be a table; reading it says why
+    header = rows[0] if rows else []
+    if kind == SAMPLES or "read_at" in [name.lower() for name in header]:
+        return Mapping(kind)
+    for known in kept_mappings().values():
+        if known.columns and set(known.columns) <= set(header):
+            return known
+    return None
+
+
+def kept_mappings() -> dict[str, Mapping]:
+    """The rig's mappings by name."""
+    made = {}
+    for name, document in monitors.setting(frame.db(), g.kept.id, ALL, {}).items():
+        try:
+            made[name] = mappings.from_document(document)
+        except FileFaults:
+            continue
+    return made
+
+
+def _decide(number: str, known: Mapping | None):
+    if known is None:
+        return redirect(url_for("log.bring", rig_id=g.kept.id, number=number), 303)
+    if known.kind == SAMPLES:
+        file, name = stash().take(g.kept.id, number)
+        job = jobs().samples(g.kept.id, file, known, name)
+        return redirect(url_for("log.job", rig_id=g.kept.id, job_id=job.id), 303)
+    return _keep(number, known)
+
+
+def _keep(number: str, mapping: Mapping):
+    """Keep the readings of a log file, or show what stands against it."""
+    file, name = stash().get(g.kept.id, number) or abort(404)
+    file.seek(0)
+    mapped = mapping if mapping.columns else None
+    shown = Shown(number, name, mapping)
+    try:
+        log = read_log(file.read(), frame.rig().zone, g.now, mapped, log_grounds(frame.rig()))
+        merged = bring_log(frame.writer(), g.kept, log.readings, name, g.now, request.form.get("differing") or None,
+                           "sure" in request.form)
+    except FileFaults as faults:
+        if mapped is None:
+            return render(status=422, refused=str(faults).split("\n"))
+        return _render(shown, 422, refused=str(faults).split("\n"))
+    except readings.ReadingsDiffer as differ:
+        return _render(shown, 409, log=log, differ=differ.pairs)
+    except Unsure as unsure:
+        return _render(shown, 409, log=log, doubts=[(doubt, doubt_words(doubt, frame.rig()))
+                                                    for doubt in unsure.doubts])
+    stash().take(g.kept.id, number)[0].close()
+    for warning in log.warnings[:20]:
+        flash(f"Note: {warning}.")
+    flash(f"{merged.added} readings added, {merged.same} were there already, {merged.replaced} replaced, "
+          f"{merged.kept} kept as they were. A whole import can be taken back under What was changed.")
+    return redirect(url_for("log.show", rig_id=g.kept.id), 303)
+
+
+@dataclass
+class Shown:
+    """A file on the page that asks about it."""
+
+    number: str
+    name: str
+    mapping: Mapping
+    rows: list[list[str]] = field(default_factory=list)
+    open: list[mappings.Open] = field(default_factory=list)
+
+    @property
+    def header(self) -> list[str]:
+        """The file's own names of its columns."""
+        return self.rows[0] if self.rows else []
+
+    def samples_of(self, n: int) -> str:
+        """The first figures of a column."""
+        return ", ".join(row[n] for row in self.rows[1:] if n < len(row) and row[n])[:60]
+
+
+@pages.get("/log/bring/<number>")
+def bring(number: str):
+    """Ask what the columns of a file are."""
+    kind = request.args.get("kind", LOG)
+    file, name = stash().get(g.kept.id, number) or abort(404)
+    try:
+        proposed = mappings.guess(_text(file), kind if kind in (LOG, SAMPLES) else LOG)
+    except FileFaults as faults:
+        return render(status=422, refused=str(faults).split("\n"))
+    return _render(Shown(number, name, proposed))
+
+
+@pages.post("/log/bring/<number>")
+def map_file(number: str):
+    """Show what the answers mean, or, with `bring`, bring the file in so."""
+    file, name = stash().get(g.kept.id, number) or abort(404)
+    text = _text(file)
+    if "open_shape" in request.form:
+        return _keep(number, Mapping(LOG))
+    try:
+        mapping = _typed_mapping(mappings.table(text, most=1)[0])
+        shown = Shown(number, name, mapping)
+        if mappings.open_questions(mapping, text):
+            return _render(shown, 422)
+    except FileFaults as faults:
+        proposed = mappings.guess(text, LOG)
+        return _render(Shown(number, name, proposed), 422, refused=str(faults).split("\n"))
+    if "bring" not in request.form and "sure" not in request.form:
+        return _render(shown, 200, preview=True)
+    _keep_mapping(mapping)
+    return _decide(number, mapping)
+
+
+def _text(file) -> str:
+    """The first part of a file as text; a samples file may be far larger than what is asked of it."""
+    file.seek(0)
+    data = file.read(2 ** 21)
+    if len(data) == 2 ** 21:
+        data = data[:data.rfind(b"\n") + 1] or data
+    return decode(data)
+
+
+def _typed_mapping(header: list[str]) -> Mapping:
+    """The mapping that was typed. Raises FileFaults."""
+    form = request.form
+    columns = {}
+    for n, theirs in enumerate(header):
+        of = form.get(f"as-{n}", "")
+        if of and theirs:
+            columns[theirs] = {"as": of}
+            if form.get(f"unit-{n}") in UNITS.get(of, {}):
+                columns[theirs]["unit"] = form[f"unit-{n}"]
+            if f"turn-{n}" in form:
+                columns[theirs]["scale"] = -1
+    skies = dict(zip(form.getlist("sky-word"), form.getlist("sky-is"), strict=False))
+    document = {"kind": form.get("kind", LOG), "name": form.get("name", "").strip()[:80], "columns": columns,
+                "dates": form.get("dates", ""), "hour": form.get("hour", "").strip(),
+                "separator": form.get("separator", ""), "decimal": form.get("decimal", ""),
+                "sky": {word: sky for word, sky in skies.items() if sky}}
+    return mappings.from_document(document)
+
+
+def _keep_mapping(mapping: Mapping) -> None:
+    name = mapping.name or "My log"
+    with transaction(frame.writer()) as db:
+        known = monitors.setting(db, g.kept.id, ALL, {})
+        known.pop(name, None)
+        monitors.put_setting(db, g.kept.id, ALL, dict([*known.items(), (name, mapping.document())][-20:]))
+        if mapping.kind == SAMPLES:
+            monitors.put_setting(db, g.kept.id, "samples_mapping", mapping.document())
+
+
+def _render(shown: Shown, status=200, log: LogFile | None = None, refused=(), preview=False, **extra):
+    file, _ = stash().get(g.kept.id, shown.number) or abort(404)
+    try:
+        text = _text(file)
+        shown.rows = [row for row in mappings.table(text, shown.mapping.separator, most=40) if any(row)]
+        shown.open = mappings.open_questions(shown.mapping, text) if shown.mapping.columns else []
+        understood = _understood(shown.mapping, file, log, text) if preview or log else None
+    except FileFaults as faults:
+        refused, understood, status = str(faults).split("\n"), None, 422
+    units = {of: [(unit, unit) for unit in each] for of, each in UNITS.items()}
+    choices = [(name, NAMES.get(name, name)) for name in shown.mapping.names]
+    return render_template("log/bring.html", shown=shown, understood=understood, refused=refused, units=units,
+                           choices=choices, orders=(when.DAY_FIRST, when.MONTH_FIRST), skies=SKIES,
+                           separators=mappings.SEPARATORS, **extra), status
+
+
+@dataclass
+class Understood:
+    """What a file means: its first readings, how many, and what they come to, for one to say whether it is right."""
+
+    first: list
+    count: int
+    begin: datetime | None
+    end: datetime | None
+    low: float | None
+    high: float | None
+    use_wh: float | None
+    solar_wh: float | None
+    warnings: list[str]
+
+
+def _understood(mapping: Mapping, file, log: LogFile | None, text: str) -> Understood | None:
+    if mapping.kind == SAMPLES:
+        return _understood_samples(mapping, text)
+    if log is None:
+        file.seek(0)
+        log = read_log(file.read(), frame.rig().zone, g.now, mapping if mapping.columns else None,
+                       log_grounds(frame.rig()))
+    levels = [reading.soc for reading in log.readings if reading.soc is not None]
+    account = reckon(frame.rig(), log.readings, frame.sun())
+    days = sum(interval.hours for interval in account.intervals) / 24
+    suns = [interval for interval in account.intervals if interval.harvest["solar"] is not None]
+    sunny = sum(interval.hours for interval in suns) / 24
+    return Understood(log.readings[:SHOWN_ROWS], len(log.readings),
+                      log.readings[0].at if log.readings else None, log.readings[-1].at if log.readings else None,
+                      min(levels, default=None), max(levels, default=None),
+                      account.learned.use.mean if account.learned.use and days > 0 else None,
+                      sum(interval.harvest["solar"] for interval in suns) / sunny if sunny > 0 else None, log.warnings)
+
+
+def _understood_samples(mapping: Mapping, text: str) -> Understood | None:
+    from voltaun.bringing import Staged
+    from voltaun.core.samples import hours
+    from voltaun.formats.samples_csv import Told, pieces
+    told = Told()
+    part = pieces(BytesIO(text.encode()), frame.rig().zone, mapping, told, nominal_voltage(frame.rig().bank))
+    first = next(part, None)
+    if first is None:
+        return None
+    staged = Staged([first])
+    staged.close()
+    summed = hours(first)
+    days = float(summed.seconds.sum()) / 86_400
+    begin, end = (datetime.fromtimestamp(at, UTC) for at in (staged.first, staged.last))
+    return Understood([], len(first), begin, end, staged.low.get("soc"), staged.high.get("soc"),
+                      float(summed.discharge_wh.sum()) / days if days > 0 else None,
+                      float(summed.charge_wh.sum()) / days if days > 0 else None, told.warnings)

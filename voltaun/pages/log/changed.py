@@ -1,0 +1,124 @@
+"""What was changed and removed, the latest first, each with its way back."""
+
+from datetime import UTC, datetime
+
+from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
+
+from voltaun import bringing
+from voltaun.core import words
+from voltaun.core.quantities import show_energy, show_percent
+from voltaun.database import bench, changes, plans, readings, rigs
+from voltaun.database.changes import Change
+from voltaun.database.connection import transaction
+from voltaun.pages import frame
+from voltaun.pages.log.views import pages, taken_words
+
+DONE = {"added": "written down", "edited": "changed", "removed": "removed", "undone": "taken back"}
+
+
+@pages.get("/log/changed")
+def changed():
+    """The list."""
+    found = changes.recent(frame.db(), g.kept.id, g.now)
+    lines = [(change, *_told(change)) for change in found]
+    return render_template("log/changed.html", lines=lines, days=changes.DAYS)
+
+
+def _told(change: Change) -> tuple[str, str, str]:
+    """What was changed, what it was, and the words of the button; no words where it cannot be taken back."""
+    zone, told = frame.rig().zone, change.told
+    if change.kind == "reading":
+        reading = told["reading"] if change.action == "added" else told["before"] or told["reading"]
+        what = f"The reading of {reading.at.astimezone(zone):%a %-d %b %Y %H:%M}, {_figures(reading)}"
+        return what, DONE[change.action], "Take it back" if change.open else ""
+    if change.kind == "import":
+        of = told["import"]
+        name = {"log": f"The file {of.name}", "samples": f"The samples of {of.name}", "grid": "Days typed in"}[of.kind]
+        what = f"{name}, {of.rows} {'samples' if of.kind == 'samples' else 'readings'}"
+        if change.action == "taken back":
+            return what, "taken back", "Bring it in again"
+        return what, "brought in", "Take all of it back"
+    if change.kind == "samples":
+        ends = [f"{datetime.fromtimestamp(told[end], UTC).astimezone(zone):%-d %b %Y}"
+                for end in ("first_at", "last_at")]
+        return f"{told['rows']} samples of {' to '.join(dict.fromkeys(ends))}", change.action, \
+            "Bring them back" if change.open else ""
+    if change.kind == "plan":
+        what = f"The plan: {words.plan(told['plan'], frame.rig())}"
+        return (what, "taken away", "Bring it back") if change.action == "removed" else (what, "kept", "Take it away")
+    if change.kind == "rig":
+        return "The rig's figures", "saved", "Take it back" if change.open else ""
+    if change.kind == "run":
+        return f"The run on the bench, {told['subject'] or told['instrument']}", "changed", \
+            "Take it back" if change.open else ""
+    return f"The rig {told['name']} and its log", "removed", "Bring it back"
+
+
+def _figures(reading) -> str:
+    shown = [show_percent(reading.soc)] if reading.soc is not None else []
+    shown += [f"{show_energy(wh)} {what}" for wh, what in ((reading.solar_wh, "of sun"), (reading.use_wh, "used"))
+              if wh is not None]
+    return ", ".join(shown) or "without figures"
+
+
+@pages.post("/log/changed/<kind>/<int:number>")
+def take_back(kind: str, number: int):
+    """Take a change back, or bring what was taken back in again."""
+    doing = {"reading": _reading, "import": _import, "samples": _samples, "plan": _plan, "rig": _rig, "run": _run,
+             "removed-rig": _removed_rig}.get(kind)
+    if doing is None:
+        abort(404)
+    try:
+        flash(doing(number))
+    except (readings.ReadingChanged, rigs.RigChanged, bench.RunChanged):
+        flash("It was changed again since; nothing was taken back. Take the later change back first.")
+    except readings.InstantTaken as taken:
+        flash(taken_words(taken.kept))
+    except rigs.RigNameTaken:
+        flash("Another rig has taken its name; rename that one first.")
+    except LookupError:
+        flash("There is nothing to take back.")
+    return redirect(url_for("log.changed", rig_id=g.kept.id), 303)
+
+
+def _reading(number):
+    with transaction(frame.writer()) as db:
+        readings.undo(db, g.kept.id, number, g.now)
+    return "Taken back."
+
+
+def _import(number):
+    database = current_app.config["DATABASE"]
+    again = "again" in request.form
+    moved = (bringing.bring_back if again else bringing.take_back)(database, g.kept.id, number, g.now)
+    left = f" {moved.left} were changed since and stay as they are." if moved.left else ""
+    return f"{'Brought in again' if again else 'The whole import is taken back'}: {moved.moved} readings.{left}"
+
+
+def _samples(number):
+    return f"{bringing.put_samples_back(current_app.config['DATABASE'], g.kept.id, number, g.now)} samples are back."
+
+
+def _plan(number):
+    with transaction(frame.writer()) as db:
+        if not plans.set_removed(db, g.kept.id, number, "again" not in request.form, g.now):
+            raise LookupError
+    return "The plan is back." if "again" in request.form else "The plan is taken away."
+
+
+def _rig(number):
+    with transaction(frame.writer()) as db:
+        rigs.undo(db, g.kept.id, number, g.now)
+    return "The rig is as it was before."
+
+
+def _run(number):
+    with transaction(frame.writer()) as db:
+        bench.undo(db, g.kept.id, number, g.now)
+    return "The run is as it was before."
+
+
+def _removed_rig(number):
+    with transaction(frame.writer()) as db:
+        rigs.restore(db, number)
+    return "The rig is back, with its log."
