@@ -17,7 +17,11 @@ FIRST = ("test_browser", "test_trouble", "test_backup", "test_attack", "test_hos
 def suites(names: list[str]) -> list[str]:
     """The test classes to run, each a piece of work of its own."""
     loader = unittest.TestLoader()
-    suite = loader.loadTestsFromNames(names) if names else loader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
+    suite = unittest.TestSuite()
+    for name in names or ["tests"]:
+        folder = ROOT / name.replace(".", "/")
+        suite.addTest(loader.discover(str(folder), top_level_dir=str(ROOT)) if folder.is_dir() else
+                      loader.loadTestsFromName(name))
     found = {f"{type(test).__module__}.{type(test).__qualname__}" for test in _tests(suite)}
     broken = sorted(name for name in found if name.startswith("unittest.loader"))
     if broken or loader.errors:
@@ -51,6 +55,7 @@ def run(name: str) -> tuple[str, int, int, int, float, str]:
 
 def main() -> int:
     os.environ.pop("VOLTAUN_NOW", None)
+    os.environ |= {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}  # each process has one core
     ran = skipped = failed = 0
     slow = []
     with ProcessPoolExecutor(os.cpu_count(), mp_context=get_context("spawn")) as pool:

@@ -276,7 +276,8 @@ def put_samples_back(database: Path, rig_id: int, removal: int, now: datetime) -
         if span is None:
             raise LookupError("there are no such samples")
         back = _put_back(db, rig_id, samples.removed(db, rig_id, removal))
-        condense(db, rig_id, now, since=_instant(span[0]) - timedelta(seconds=1), until=_instant(span[1]) + timedelta(hours=1))
+        condense(db, rig_id, now, since=_instant(span[0]) - timedelta(seconds=1),
+                 until=_instant(span[1]) + timedelta(hours=1))
     return back
 
 

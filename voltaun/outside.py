@@ -38,12 +38,14 @@ def ask(address: str, path: str, patience: float = PATIENCE) -> bytes:
         raise ValueError(fault)
     parts = urlsplit(address)
     connection = http.client.HTTPConnection(parts.hostname, parts.port, timeout=patience)
-    over = threading.Event()
+    over, held = threading.Event(), []
     # A trickle of bytes keeps every single wait short; this ends the whole of it.
-    end = threading.Timer(patience, _cut, (connection, over))
+    end = threading.Timer(patience, _cut, (held, over))
     end.daemon = True
     end.start()
     try:
+        connection.connect()
+        held.append(connection.sock)  # the connection lets go of it before the answer is read
         connection.request("GET", quote(parts.path.rstrip("/"), safe="/%") + path)
         answer = connection.getresponse()
         if answer.status != 200:
@@ -63,10 +65,11 @@ def ask(address: str, path: str, patience: float = PATIENCE) -> bytes:
         connection.close()
 
 
-def _cut(connection, over) -> None:
+def _cut(held, over) -> None:
     over.set()
-    with suppress(OSError, AttributeError):  # there may be no connection yet, or none any more
-        connection.sock.shutdown(socket.SHUT_RDWR)
+    for sock in held:
+        with suppress(OSError):  # it may be closed already
+            sock.shutdown(socket.SHUT_RDWR)
 
 
 def _body(answer) -> bytes:

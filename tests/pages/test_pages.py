@@ -257,7 +257,8 @@ class Log(PagesCase):
         self.assertEqual(self.send(b"read_at,soc_percent\n2026-11-01T19:00,50\n").status_code, 303)
         self.assertEqual(len(self.log()), 4)
         for data, words in ((b"read_at,soc_percent\n2026-11-02T19:00,50\n2026-11-03T19:00,140\n", "line 3, column soc"),
-                            (b"\x00\x01" * 50, "binary"), (b"", "an empty file"), (b"read_at\n" + b"x," * 300, "300")):
+                            (b"\x00\x01" * 50, "binary"), (b"", "an empty file"),
+                            (b"read_at" + b",x" * 300, "301 columns")):
             answer = self.send(data)
             self.assertEqual(answer.status_code, 422)
             self.shows(words, answer.text)

@@ -63,9 +63,10 @@ class Bringing:
 
     def _begin(self) -> None:
         self._newest = self._newest_kept()
-        # The last hour that is there already is summed up again with what follows it.
+        # The last hour that is there already is summed up again with what follows it, and with the sample just before.
+        begin = self._newest // HOUR * HOUR
         self._carried = _NONE if self._newest < 0 else _stored(
-            self._connection, self._rig_id, self._newest // HOUR * HOUR - HOUR, self._newest + 1)
+            self._connection, self._rig_id, _just_before(self._connection, self._rig_id, begin), self._newest + 1)
 
     def _insert(self, samples) -> int:
         # One count for all: the number of rows changed is known only as a total.
@@ -120,14 +121,19 @@ def sum_up_again(connection: sqlite3.Connection, rig_id: int, start: int, end: i
     begin = start // HOUR * HOUR
     until = (end // HOUR + 2) * HOUR  # what flowed across the end goes to the hour after it
     connection.execute("DELETE FROM sample_hour WHERE rig_id = ? AND hour >= ? AND hour < ?", (rig_id, begin, until))
-    before = connection.execute("SELECT max(at) FROM sample WHERE rig_id = ? AND at < ?",
-                                (rig_id, begin)).fetchone()[0]
-    stored = _stored(connection, rig_id, begin if before is None else before, until)
+    stored = _stored(connection, rig_id, _just_before(connection, rig_id, begin), until)
     if len(stored):
         summed = hours(stored)
         inside = summed.hour >= begin
         _write_hours(connection, rig_id,
                      Hours(*(getattr(summed, field.name)[inside] for field in fields(Hours))), after=-1)
+
+
+def _just_before(connection, rig_id, instant) -> int:
+    """The last sample before an instant, from which something flowed into what begins there; or the instant."""
+    before = connection.execute("SELECT max(at) FROM sample WHERE rig_id = ? AND at < ?",
+                                (rig_id, instant)).fetchone()[0]
+    return instant if before is None else before
 
 
 def _merged(stretches):

@@ -14,7 +14,7 @@ from voltaun.core.ledger import ANSWERS, RECKONED, Interval, Reading
 from voltaun.core.rig import SKIES, Rig
 from voltaun.core.when import TwoWays, read_clock, read_when
 from voltaun.formats import FileFaults, shown
-from voltaun.formats.cells import from_cell, percent, plain, to_cell
+from voltaun.formats.cells import fraction_of, from_cell, percent, plain, to_cell
 from voltaun.formats.mapping import MOST_COLUMNS, Grounds, Mapping, Translator, lines_of, separator_of
 
 # Column: lowest, highest, what is expected.
@@ -178,7 +178,7 @@ def _reading(row, line, zone, now, semicolons, faults, warnings) -> Reading | No
     if len(faults.faults) + faults.more > before:
         return None
     level = values.pop("soc_percent", None)
-    return Reading(at, soc=None if level is None else level / 100, sky=sky, full_at=full_at,
+    return Reading(at, soc=None if level is None else _fraction(row["soc_percent"], semicolons), sky=sky, full_at=full_at,
                    note=note, pack_socs=pack_socs, answer=row.get("answer", ""), at_bank=row.get("at_bank") == "1",
                    **values)
 
@@ -189,7 +189,11 @@ def _pack_socs(text, line, faults) -> tuple[float, ...]:
     if any(number is None or not 0 <= number <= 100 for number in numbers) or len(numbers) > 100:
         faults.add(f"line {line}, column pack_percents", shown(text), "percents from 0 to 100 with spaces between")
         return ()
-    return tuple(number / 100 for number in numbers)
+    return tuple(fraction_of(part) for part in text.split())
+
+
+def _fraction(text: str, semicolons: bool) -> float:
+    return fraction_of(text.replace(",", ".") if semicolons else text)
 
 
 def _number(text: str, semicolons: bool) -> float | None:

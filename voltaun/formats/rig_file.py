@@ -7,6 +7,7 @@ from functools import cache
 from pathlib import Path
 
 from voltaun.core.rig import (
+    MOST_PARTS,
     Bank,
     Engine,
     Fault,
@@ -39,7 +40,10 @@ def read_rig(text: str) -> Rig:
 
 def rig_from(document) -> Rig:
     """A rig from a parsed document; RigFaults with every fault by its JSON path."""
-    faults = _schema_faults(document)
+    # A list without end is told before each of its parts is looked at.
+    faults = [Fault(name, f"{len(document[name])} of them", f"at most {MOST_PARTS}") for name in _GROUPS
+              if isinstance(document, dict) and isinstance(document.get(name), list)
+              and len(document[name]) > MOST_PARTS] or _schema_faults(document)
     if faults:
         raise RigFaults(faults)
     groups = {name: tuple(_part(kind, part) for part in document.get(name, []))

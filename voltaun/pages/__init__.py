@@ -25,7 +25,7 @@ def create_app(database: Path | str) -> Flask:
     app = Flask("voltaun.pages", static_folder=str(Path(__file__).parents[1] / "static"))
     app.config.update(
         DATABASE=database, SECRET_KEY=security.session_key(database), MAX_CONTENT_LENGTH=MAX_UPLOAD,
-        MAX_FORM_PARTS=5000, TRUSTED_HOSTS=["localhost", "127.0.0.1", "[::1]", "::1"],
+        MAX_FORM_PARTS=5000,
         SESSION_COOKIE_NAME=security.cookie_name(database), SESSION_COOKIE_SAMESITE="Lax",
         SESSION_COOKIE_HTTPONLY=True, SEND_FILE_MAX_AGE_DEFAULT=timedelta(days=365), WTF_CSRF_TIME_LIMIT=None)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True

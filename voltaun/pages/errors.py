@@ -8,7 +8,6 @@ import sqlite3
 
 from flask import Flask, current_app, request
 from flask_wtf.csrf import CSRFError, generate_csrf
-from werkzeug.exceptions import SecurityError
 
 from voltaun.database import connection
 from voltaun.database.imports import AnotherUnderWay
@@ -35,7 +34,8 @@ def register(app: Flask, most_mb: int) -> None:
     app.register_error_handler(UnicodeDecodeError, _file_trouble)
     app.register_error_handler(AnotherUnderWay, _answer(
         503, "Another import is under way", "Wait until it is done; then do this again.", again=True))
-    app.register_error_handler(400, _not_understood)
+    app.register_error_handler(400, _answer(400, "That request was not understood",
+                                            "Nothing was written. Go back and try again."))
     app.register_error_handler(CSRFError, _stale)
 
 
@@ -43,12 +43,6 @@ def _answer(code: int, title: str, words: str, again: bool = False):
     def show(_error):
         return page(code, title, words, again)
     return show
-
-
-def _not_understood(error):
-    if isinstance(error, SecurityError):  # a strange host: not even our own addresses can be made for it
-        return "That request was not understood.", 400, {"Content-Type": "text/plain; charset=utf-8"}
-    return page(400, "That request was not understood", "Nothing was written. Go back and try again.")
 
 
 def _file_trouble(error):

@@ -51,7 +51,7 @@ def db():
     return g.db
 
 
-WAITS = 4.0
+WAITS = 2.5
 """So long a page's writing waits for another's, s; then it is said, and the page tries again by itself."""
 
 

@@ -3,6 +3,7 @@
 import gzip
 import hashlib
 import os
+import re
 import secrets
 from pathlib import Path
 from urllib.parse import urlsplit
@@ -56,13 +57,19 @@ def cookie_name(database: Path) -> str:
     return "voltaun-" + hashlib.sha256(str(database.resolve()).encode()).hexdigest()[:8]
 
 
+_THIS_MACHINE = re.compile(r"(?:localhost|127\.0\.0\.1|\[::1\])(?::\d{1,5})?", re.ASCII | re.IGNORECASE)
+
+
 def _refuse_others():
-    """Another site, or another program's page on this machine, has nothing to ask here."""
+    """Another site, or another program's page on this machine, has nothing to ask here; nor has who calls this
+    machine by another name, as a page elsewhere does that had its own name point here."""
+    if not _THIS_MACHINE.fullmatch(request.headers.get("Host", "")):
+        return Response("That request was not understood.", 400, content_type="text/plain; charset=utf-8")
     foreign = request.headers.get("Sec-Fetch-Site") in ("cross-site", "same-site")
     for name in ("Origin", "Referer"):
         value = request.headers.get(name)
         try:
-            foreign = foreign or (value is not None and urlsplit(value).netloc != request.host)
+            foreign = foreign or (value is not None and urlsplit(value).netloc != request.headers["Host"])
         except ValueError:
             foreign = True
     if foreign:

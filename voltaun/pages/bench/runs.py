@@ -115,7 +115,7 @@ def run(run_id: int):
     """A run with its readings and its figure so far; `edit` opens one of the readings."""
     kept = _kept(run_id)
     editing = request.args.get("edit", type=int)
-    return _render(kept, editing=editing if editing is not None and editing < len(kept.run.marks) else None)
+    return _render(kept, editing=editing if editing is not None and 0 <= editing < len(kept.run.marks) else None)
 
 
 def _render(kept, form=None, noted=None, editing=None, status=200):

@@ -59,8 +59,9 @@ def import_file():
     sent.stream.seek(0)
     if start.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"{":
         return _json(sent)
-    if not start.strip():
-        return render(status=422, refused=["found an empty file, expected a log CSV"])
+    if b"\0" in start or not start.strip():
+        kind = "a binary" if start.strip() else "an empty"
+        return render(status=422, refused=[f"found {kind} file, expected a text file in UTF-8"])
     number = stash().put(g.kept.id, sent)
     return _decide(number, _known(start, _kind(start)))
 

@@ -30,7 +30,7 @@ ODD_JSON = (None, 0, -1, 1e308, float("inf"), float("nan"), "x", "", [], {}, Tru
 class Files(unittest.TestCase):
     def test_logs(self):
         rng, hobart, taken = random.Random(5), zone("Australia/Hobart"), 0
-        for _ in range(3000):
+        for _ in range(1000):
             columns = rng.sample([*COLUMNS, "x", "use_basis"], rng.randint(1, 8))
             columns += ["read_at"] * ("read_at" not in columns)
             rows = [[rng.choice(ODD) if rng.random() < 0.15 else f"2026-10-{rng.randint(1, 28):02d}T10:00"
@@ -54,7 +54,7 @@ class Files(unittest.TestCase):
         rng, taken = random.Random(6), 0
         base = rig_document(RIG)
         places = [path for path in _paths(base) if path]
-        for _ in range(3000):
+        for _ in range(1000):
             document = copy.deepcopy(base)
             *folders, name = rng.choice(places)
             at = document
@@ -69,7 +69,7 @@ class Files(unittest.TestCase):
             taken += 1
             self.assertAlmostEqual(demand.hourly_shape(made).sum(), 1)
             self.assertEqual(read_rig(write_rig(made)), made)
-        self.assertGreater(taken, 100)
+        self.assertGreater(taken, 50)
         self.assertEqual(json.loads(write_rig(RIG))["voltaun_rig"], 1)
 
 
@@ -99,7 +99,7 @@ class Pages(PagesCase):
         self.app.config["PROPAGATE_EXCEPTIONS"] = False
         likely = ("guests", "drive", "2026-11-26", "2026-11-27", "clear", "energy", "reset", "40", "1.5", "7 19",
                   "http://127.0.0.1:9", "http://127.0.0.1:99999999")
-        for _ in range(40):
+        for _ in range(20):
             typed = {name: rng.choice(ODD + likely * 3) for name in rng.sample(self.LATER, 9)} | {"csrf_token": mark}
             asked = {name: rng.choice(ODD + likely) for name in (
                 "use", "off", "generator", "drive", "on", "until", "day", "month", "a_first", "a_last", "b_first",
@@ -118,7 +118,7 @@ class Pages(PagesCase):
         self.keep(*readings({"soc": 0.5}, {"soc": 0.6, "solar_wh": 900}))
         rng, mark = random.Random(7), self.mark()
         self.app.config["PROPAGATE_EXCEPTIONS"] = False
-        for n in range(150):
+        for n in range(60):
             typed = {name: rng.choice(ODD) for name in rng.sample(self.FIELDS, 5)} | {"csrf_token": mark}
             if n % 2:
                 typed["at"] = f"2026-10-{rng.randint(1, 28):02d}T10:{rng.randint(0, 59):02d}"

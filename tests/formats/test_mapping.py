@@ -1,0 +1,97 @@
+import json
+import unittest
+
+from voltaun.core.instants import zone
+from voltaun.core.when import DAY_FIRST, MONTH_FIRST, TwoWays, read_clock, read_day, read_when
+from voltaun.formats import FileFaults
+from voltaun.formats.log_csv import read_log
+from voltaun.formats.mapping import Column, Grounds, Mapping, guess, number_of, open_questions, order_of, read_mapping
+
+HOBART = zone("Australia/Hobart")
+
+SHEET = """Datum;Uhrzeit;Ladestand %;Ertrag kWh;Verbrauch (kWh);Wetter;Bemerkung
+24.11.2026;19:30;82,5;2,15;1,9;Sonne;
+25.11.2026;20:00;74;0,35;2,05;Regen;=2+3
+26.11.2026;;;;;;
+27.11.2026;7:15 pm;1.000,5;;;
+"""
+
+
+class Whens(unittest.TestCase):
+    def test_as_people_and_spreadsheets_write_them(self):
+        for text in ("2026-11-24T19:30", "2026-11-24 19:30:00", "24.11.26 19:30", "24.11.2026 19.30",
+                     "24/11/2026 7:30 pm",
+                     "11/24/2026 7:30 PM", "24 Nov 2026 19h30", "Nov 24, 2026 7:30 p.m.", "24-Nov-2026 19:30",
+                     "2026/11/24 19:30"):
+            self.assertEqual(f"{read_when(text):%Y-%m-%d %H:%M}", "2026-11-24 19:30", text)
+        self.assertEqual(f"{read_when('2026-11-24T19:30+11:00'):%z}", "+1100")
+
+    def test_what_can_be_read_two_ways_is_not_guessed(self):
+        with self.assertRaises(TwoWays) as two:
+            read_day("3/11/2026")
+        self.assertEqual((two.exception.first.month, two.exception.second.month), (11, 3))
+        self.assertEqual((read_day("3/11/2026", DAY_FIRST).month, read_day("3/11/2026", MONTH_FIRST).month), (11, 3))
+        self.assertEqual((read_day("3.11.2026").month, read_day("5/5/26").isoformat()), (11, "2026-05-05"))
+        self.assertEqual((order_of(["3/4/2026", "13/4/2026"]), order_of(["3/4/2026", "4/13/26"]), order_of(["3/4/26"])),
+                         (DAY_FIRST, MONTH_FIRST, ""))
+
+    def test_hours(self):
+        for text, shown in (("13:40", "13:40"), ("1:40 pm", "13:40"), ("13.40", "13:40"), ("7 am", "07:00"),
+                            ("12 am", "00:00"), ("12:05 pm", "12:05")):
+            self.assertEqual(f"{read_clock(text):%H:%M}", shown)
+        for text in ("24:00", "1340", "13", "²:00", "13 pm", "12:60", "", "noon"):
+            self.assertIsNone(read_clock(text), text)
+
+
+class Mapped(unittest.TestCase):
+    def test_numbers_with_either_decimal_mark(self):
+        for text, decimal, value in (("2,15", ",", 2.15), ("1.850,5", ",", 1850.5), ("1,850.5", ".", 1850.5),
+                                     ("1 850", ".", 1850), ("-3,5", ",", -3.5), ("82 %", ".", 82),
+                                     ("2.1 kWh", ".", 2.1),
+                                     ("", ".", None), ("x", ".", None), ("1e5", ".", None), ("²", ".", None)):
+            self.assertEqual(number_of(text, decimal), value, text)
+
+    def test_a_sheet_is_guessed_asked_about_and_read(self):
+        found = guess(SHEET)
+        self.assertEqual({theirs: (column.of, column.unit) for theirs, column in found.columns.items()}, {
+            "Datum": ("date", ""), "Uhrzeit": ("time", ""), "Ladestand %": ("soc_percent", ""),
+            "Ertrag kWh": ("solar_wh", "kWh"), "Verbrauch (kWh)": ("use_wh", "kWh"), "Wetter": ("sky", ""),
+            "Bemerkung": ("note", "")})
+        self.assertEqual((found.separator, found.decimal), (";", ","))
+        self.assertEqual([(each.kind, each.about) for each in open_questions(found, SHEET)],
+                         [("sky", ("Regen", "Sonne"))])
+        told = Mapping(**(vars(found) | {"sky": {"sonne": "clear", "regen": "overcast"}, "hour": "12:00"}))
+        self.assertEqual(open_questions(told, SHEET), [])
+        self.assertEqual(read_mapping(json.dumps(told.document())), told)
+        with self.assertRaises(FileFaults) as faults:
+            read_log(SHEET.encode(), HOBART, mapping=told)
+        self.assertEqual(str(faults.exception),
+                         "line 5, column soc_percent: found '1000.5', expected a percent from 0 to 100")
+        log = read_log(SHEET.replace("1.000,5", "61").encode(), HOBART, mapping=told).readings
+        self.assertEqual([(f"{each.at.astimezone(HOBART):%d %H:%M}", each.soc, each.solar_wh, each.use_wh, each.sky)
+                          for each in log], [("24 19:30", 0.825, 2150, 1900, "clear"), ("25 20:00", 0.74, 350, 2050,
+                                             "overcast"), ("26 12:00", None, None, None, None),
+                                             ("27 19:15", 0.61, None, None, None)])
+        self.assertEqual(log[1].note, "=2+3")
+
+    def test_units_signs_and_levels_in_amp_hours(self):
+        text = "when|Ah left|Ah used|°F|drove min\n2026-11-24 19:30|100|-40|50|90\n"
+        mapping = Mapping(columns={"when": Column("read_at"), "Ah left": Column("soc_percent", "Ah"),
+                                   "Ah used": Column("use_wh", "Ah", -1), "°F": Column("temp_c", "°F"),
+                                   "drove min": Column("vehicle_hours", "min")}, separator="|")
+        reading, = read_log(text.encode(), HOBART, mapping=mapping, grounds=Grounds(25.6, 400)).readings
+        self.assertEqual((reading.soc, reading.use_wh, reading.temp_c, reading.vehicle_hours), (0.25, 1024, 10, 1.5))
+        with self.assertRaisesRegex(FileFaults, "column Ah left: found '100'"):
+            read_log(text.encode(), HOBART, mapping=mapping, grounds=Grounds(25.6, None))
+
+    def test_days_without_a_time_and_days_two_ways_are_asked_about(self):
+        text = "Day,SOC\n3/11/2026,80\n4/11/2026,70\n"
+        found = guess(text)
+        self.assertEqual([each.kind for each in open_questions(found, text)], ["dates", "hour"])
+        with self.assertRaisesRegex(FileFaults, "line 2, the day and time: found '3/11/2026', which can be read"):
+            read_log(text.encode(), HOBART, mapping=Mapping(**(vars(found) | {"hour": "19:00"})))
+        told = Mapping(**(vars(found) | {"hour": "7 pm", "dates": DAY_FIRST}))
+        log = read_log(text.encode(), HOBART, mapping=told).readings
+        self.assertEqual([f"{each.at.astimezone(HOBART):%Y-%m-%d %H:%M}" for each in log],
+                         ["2026-11-03 19:00", "2026-11-04 19:00"])
+        self.assertEqual([each.kind for each in open_questions(Mapping(), "a,b\n1,2\n")], ["at"])
