@@ -350,7 +350,7 @@ class RigAndAdditions(BrowserCase):
 
     def test_the_worksheet_answers_a_changed_input(self):
         page = self.go("/1/additions")
-        page.get_by_label("Use a day").fill("5 kWh")
+        page.get_by_label("Use a day, Wh").fill("5 kWh")
         page.get_by_label("Days in reserve").fill("2")
         page.get_by_label("Days in reserve").press("Tab")
         self.shows("To live on 5.00 kWh a day with two days in reserve")

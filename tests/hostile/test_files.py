@@ -35,7 +35,8 @@ class Archives(FilledCase):
             ("reading", 2, "at", "2026-19-39T29:59:59Z"), ("rig_change", 0, "before", "{}"),
             ("reading_change", 0, "before", "[1]"), ("bench_run", 0, "applied_before", '{"new": 3}'),
             ("figure_origin", 0, "path", "[1, 2]"), ("rig_setting", 0, "value", '["x"]'),
-            ("solar_array", 0, "name", "\ud800"), ("monitor_mark", 0, "at", "yesterday"), ("solar_array", 0, "shade_factor", '{"a": 1}'),
+            ("solar_array", 0, "name", "\ud800"), ("monitor_mark", 0, "at", "yesterday"),
+            ("solar_array", 0, "shade_factor", '{"a": 1}'),
             ("solar_array", 0, "panel_w", 10 ** 400), ("reading", 0, "note", "\ud800"), ("bench_mark", 0, "run_id", []),
             ("reading", 1, "soc", {"a": 1}), ("monitor", 0, "asked_at", "z")]
         for part, n, name, value in spoilt:

@@ -178,9 +178,9 @@ def _reading(row, line, zone, now, semicolons, faults, warnings) -> Reading | No
     if len(faults.faults) + faults.more > before:
         return None
     level = values.pop("soc_percent", None)
-    return Reading(at, soc=None if level is None else _fraction(row["soc_percent"], semicolons), sky=sky, full_at=full_at,
-                   note=note, pack_socs=pack_socs, answer=row.get("answer", ""), at_bank=row.get("at_bank") == "1",
-                   **values)
+    soc = None if level is None else _fraction(row["soc_percent"], semicolons)
+    return Reading(at, soc=soc, sky=sky, full_at=full_at, note=note, pack_socs=pack_socs,
+                   answer=row.get("answer", ""), at_bank=row.get("at_bank") == "1", **values)
 
 
 def _pack_socs(text, line, faults) -> tuple[float, ...]:

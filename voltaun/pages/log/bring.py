@@ -254,7 +254,7 @@ def _render(shown: Shown, status=200, log: LogFile | None = None, refused=(), pr
     try:
         text = _text(file)
         shown.rows = [row for row in mappings.table(text, shown.mapping.separator, most=40) if any(row)]
-        shown.open = mappings.open_questions(shown.mapping, text) if shown.mapping.columns else []
+        shown.open = [] if log else mappings.open_questions(shown.mapping, text)
         understood = _understood(shown.mapping, file, log, text) if preview or log else None
     except FileFaults as faults:
         refused, understood, status = str(faults).split("\n"), None, 422
