@@ -10,7 +10,7 @@ import urllib.request
 from contextlib import closing
 from pathlib import Path
 
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
 from tests.browser.test_browser import FLAGS
 from tests.durable.test_queue import MAY_MOUNT
@@ -168,7 +168,7 @@ class Trouble(Served):
         time.sleep(1)
         self.assertNotIn("odd", self.notes())
         self.page.get_by_role("button", name="No, let me correct it").click()
-        self.page.wait_for_function("document.activeElement.id === 'solar_wh'")
+        self.page.wait_for_selector("#solar_wh:focus")
         self.page.fill("#solar_wh", "3")
         self.keep()
         self.page.locator(".flash", has_text="Kept.").wait_for()
@@ -187,9 +187,8 @@ class Trouble(Served):
             self.page.goto(self.address + path)
             self.page.keyboard.type("n57", delay=5)
             self.page.wait_for_url("**/today**")
-            self.page.wait_for_function("document.activeElement.id === 'soc' && "
-                                        "document.querySelector('#soc').value === '57'")
-            self.assertIn("/today", self.page.url)
+            self.page.wait_for_selector("#soc:focus")
+            expect(self.page.locator("#soc")).to_have_value("57")
 
     def test_a_form_of_another_page_stays_typed_too(self):
         self.page.goto(self.address + "/1/rig")

@@ -4,6 +4,7 @@ import sqlite3
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
+from voltaun.core.figures import figures
 from voltaun.database import imports, plans, readings, rigs
 from voltaun.database.readings import instant_text
 
@@ -83,11 +84,17 @@ def _plans(connection, rig_id, since):
 
 
 def _figures(connection, rig_id, since):
-    newest = connection.execute("SELECT version FROM rig WHERE id = ?", (rig_id,)).fetchone()["version"]
-    rows = connection.execute("SELECT id, changed_at, version FROM rig_change WHERE rig_id = ? AND changed_at >= ? "
-                              "ORDER BY id DESC LIMIT ?", (rig_id, since, MOST))
+    kept = rigs.get(connection, rig_id)
+    rows = connection.execute("SELECT id, changed_at, version, before FROM rig_change WHERE rig_id = ? "
+                              "AND changed_at >= ? ORDER BY id DESC LIMIT ?", (rig_id, since, MOST))
+    after = figures(kept.rig)
     for row in rows:
-        yield Change(datetime.fromisoformat(row["changed_at"]), "rig", row["id"], "saved", row["version"] == newest)
+        before = figures(rigs.rig_before(row["before"]))
+        paths = [path for path in after if path in before and before[path] != after[path]]
+        paths += [path for path in {**before, **after} if (path in before) != (path in after)]
+        yield Change(datetime.fromisoformat(row["changed_at"]), "rig", row["id"], "saved",
+                     row["version"] == kept.version, {"paths": paths})
+        after = before
 
 
 def _runs(connection, rig_id, since):

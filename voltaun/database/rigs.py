@@ -218,10 +218,15 @@ def put_in_place(connection: sqlite3.Connection, rig_id: int, rig: Rig) -> None:
     _write_parts(connection, rig_id, rig)
 
 
+def rig_before(before: str) -> Rig:
+    """The rig that a change kept of before it."""
+    return _from_document(json.loads(before))
+
+
 def read_change(row: sqlite3.Row) -> None:
     """Read a row of `rig_change`; ValueError, KeyError or TypeError when it holds no legal rig."""
     datetime.fromisoformat(row["changed_at"])
-    _from_document(json.loads(row["before"]))
+    rig_before(row["before"])
 
 
 def remove(connection: sqlite3.Connection, rig_id: int, now: datetime) -> None:

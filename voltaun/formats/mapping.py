@@ -375,6 +375,15 @@ def _decimal(rows, header, columns, separator) -> str:
     return "," if separator == ";" and not any("." in text for text in texts) else "."
 
 
+def _is_bare(text: str) -> bool:
+    """Whether a text is a day without a time."""
+    try:
+        when.read_day(text, when.DAY_FIRST)
+    except ValueError:
+        return False
+    return True
+
+
 @dataclass(frozen=True)
 class Open:
     """What cannot be known from a file: the kind of question ("dates", "hour", "at", "sky") and what it is about."""
@@ -404,8 +413,9 @@ def open_questions(mapping: Mapping, text: str) -> list[Open]:
                 break
             except ValueError:
                 pass
-    if "time" not in places and not mapping.hour and any(when.split(day)[1] is None for day in days):
-        found.append(Open("hour", tuple(days[:1])))
+    if mapping.kind == LOG and "time" not in places and not mapping.hour:
+        bare = next((day for day in days if _is_bare(day)), None)
+        found += [Open("hour", (bare,))] if bare else []
     if "sky" in places:
         odd = {word for word in of("sky") if word.lower() not in SKIES and word.lower() not in mapping.sky}
         if odd:
