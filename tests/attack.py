@@ -142,10 +142,11 @@ POSTS = ("readings", "readings/1", "readings/1/answer", "undo/1", "log/import", 
          "log/monitor", "log/monitor/answer", "log/samples", "log/samples/remove", "log/changed/reading/1",
          "log/changed/import/1", "log/taught", "bench/new", "bench/runs/1/marks", "bench/runs/1/noted", "bench/round",
          "rig/follows", "outlook/plans", "outlook/rule", "outlook/sky")
-FIELDS = ("at", "soc", "solar_wh", "use_wh", "sky", "full_at", "volts", "temp_c", "note", "version", "sure", "correct",
-          "day", "edit", "use", "of", "watts", "kwh", "kind", "amount", "first", "last", "address", "every", "hours",
-          "second", "as-0", "dates", "decimal", "wh", "subject", "side", "instrument", "name", "answer", "again",
-          "entry", "r0-at", "r0-soc", "start", "stop", "policy", "apply", "use_wh_per_day", "vehicle", "generator", "mains_wh")
+FIELDS = ("at", "soc", "solar_wh", "use_wh", "sky", "full_at", "volts", "temp_c", "note", "version", "sure",
+          "correct", "day", "edit", "use", "of", "watts", "kwh", "kind", "amount", "first", "last", "address",
+          "every", "hours", "second", "as-0", "dates", "decimal", "wh", "subject", "side", "instrument", "name",
+          "answer", "again", "entry", "r0-at", "r0-soc", "start", "stop", "policy", "apply", "use_wh_per_day",
+          "vehicle", "generator", "mains_wh")
 
 
 def odd_requests(folder, rng, tally, count):

@@ -261,6 +261,15 @@ class Commands(FilledCase):
         (folder / "mapped.csv").write_text("Time,watts\n2026-11-20T10:00:30Z,5\n")
         self.assertIn("1 samples added", voltaun("import", folder / "mapped.csv", "--rig", self.rig.name, "--db",
                                                  folder / "new.db", check=0).stdout)
+        for kind, name in (("samples-csv", "s.csv"), ("log-csv", "l.csv")):
+            empty = self.other(f"empty-{kind}.db")
+            with transaction(empty):
+                rigs.add(empty, self.rig)
+            given = ("--rig", self.rig.name, "--as", kind, "-o")
+            voltaun("export", *given, folder / name, "--db", folder / "new.db", check=0)
+            voltaun("import", folder / name, "--db", folder / f"empty-{kind}.db", "--sure", check=0)
+            voltaun("export", *given, folder / f"again-{name}", "--db", folder / f"empty-{kind}.db", check=0)
+            self.assertEqual((folder / name).read_bytes(), (folder / f"again-{name}").read_bytes(), kind)
         (folder / "bad.csv").write_text("at,watts\n2026-11-01T10:00Z,lots\n")
         self.assertIn("line 2, column watts", voltaun("import", folder / "bad.csv", "--rig", self.rig.name, "--db",
                                                       folder / "new.db", check=2).stderr)

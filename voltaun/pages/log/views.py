@@ -249,15 +249,18 @@ def export_rig():
 
 @pages.get("/archive.json")
 def export_archive():
-    """Everything of this rig as an archive."""
+    """Everything of this rig as an archive, or with `all` of every rig, the removed ones too."""
     from voltaun.database import archive
     from voltaun.formats.archive import write_archive
-    text = write_archive(archive.schema(), [archive.rig_archive(frame.db(), g.kept.id)], settings.told(frame.db()))
-    return _download(text, "application/json", "archive.json")
+    numbers = archive.everything(frame.db()) if "all" in request.args else [g.kept.id]
+    text = write_archive(archive.schema(), [archive.rig_archive(frame.db(), number) for number in numbers],
+                         settings.told(frame.db()))
+    return _download(text, "application/json", "archive.json", "all-rigs" if "all" in request.args else "")
 
 
-def _download(text, kind, ending):
-    name = "".join(letter if letter.isascii() and letter.isalnum() else "-" for letter in frame.rig().name.lower())
+def _download(text, kind, ending, name=""):
+    name = name or "".join(letter if letter.isascii() and letter.isalnum() else "-"
+                           for letter in frame.rig().name.lower())
     return Response(text, content_type=f"{kind}; charset=utf-8",
                     headers={"Content-Disposition": f'attachment; filename="{name}.{ending}"'})
 
