@@ -10,6 +10,13 @@ from voltaun.core.quantities import (
 )
 
 
+class Longest(unittest.TestCase):
+    def test_a_text_without_end_is_refused_unread(self):
+        self.assertEqual(parse("1" + " " * 70 + "Wh", "energy"), 1)
+        with self.assertRaisesRegex(QuantityError, "found 81 letters"):
+            parse("1" * 81, "energy")
+
+
 class Parsing(unittest.TestCase):
     def test_quantities_as_they_come(self):
         for text, kind, expected in (

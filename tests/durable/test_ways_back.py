@@ -69,6 +69,12 @@ class Damaged(DatabaseCase):
         self.assertIn("cannot be read", done.stdout)
         self.assertNotIn("Traceback", done.stderr)
 
+    def test_no_copy_is_made_of_what_is_not_whole(self):
+        damage(self.path)
+        with closing(sqlite3.connect(self.path)) as db, self.assertRaisesRegex(connection.DatabaseFault, "not whole"):
+            backup.backup(db, self.path.with_name("c.db"))
+        self.assertFalse(self.path.with_name("c.db").exists())
+
     def test_another_programs_database_is_left_alone(self):
         foreign = self.path.with_name("foreign.db")
         with closing(sqlite3.connect(foreign)) as db:
@@ -203,6 +209,7 @@ class UnderAServer(PagesCase):
         self.shows("The bank stands at 30 %", self.client.get("/1/today").text)
         with transaction(self.db):
             kept.edit(self.db, 1, 6, 1, Reading(NOW - timedelta(minutes=1), soc=0.88), NOW)
+        self.shows("The bank stands at 88 %", self.client.get("/1/today").text)
         backup.restore(self.path.with_name("copy.db"), self.path, NOW)
         with transaction(self.db):  # the same row numbers again, with another figure
             kept.edit(self.db, 1, 6, 1, Reading(NOW - timedelta(minutes=1), soc=0.41), NOW)

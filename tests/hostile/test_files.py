@@ -82,6 +82,8 @@ class Archives(FilledCase):
             self.assertNotIn("Traceback", done.stderr)
             self.assertLess(time.monotonic() - begun, 20, name)
         self.assertIsNone(parse(b"[" * 1_000_000))
+        with self.assertRaisesRegex(FileFaults, "found 2000001 parts, expected at most 2000000"):
+            parse(b"," * 2_000_001)
 
 
 class Files(unittest.TestCase):
