@@ -48,7 +48,7 @@ def lines(folder):
         with open(file, encoding="utf-8", newline="") as source, transaction(db):
             reader = csv.reader(source)
             next(reader)
-            db.executemany("INSERT INTO sample VALUES (1, unixepoch(?), ?, ?, ?, ? / 100.0, ?, ?)", reader)
+            db.executemany("INSERT INTO sample VALUES (1, unixepoch(?), ?, ?, ?, ? / 100.0, ?, ?, NULL)", reader)
         db.close()
     taken, theirs = side_by_side(ours, bare, 3)
     yield told(f"{ROWS} samples from a file", taken, "bare csv.reader and executemany", theirs, 2)

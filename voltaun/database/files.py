@@ -36,6 +36,13 @@ def write_file(to: Path, texts: Iterable[str]) -> None:
         part.unlink(missing_ok=True)
 
 
+def _whole(copy) -> bool:
+    try:
+        return copy.execute("PRAGMA quick_check").fetchone()[0] == "ok"
+    except sqlite3.DatabaseError:  # too damaged to be looked through
+        return False
+
+
 def copy_database(connection: sqlite3.Connection, to: Path) -> bool:
     """Copy a database to a file by SQLite's online copy, for its owner alone; whether the copy is whole.
 
@@ -48,7 +55,7 @@ def copy_database(connection: sqlite3.Connection, to: Path) -> bool:
         with closing(sqlite3.connect(part)) as copy:
             connection.backup(copy, pages=2048)
             copy.execute("PRAGMA journal_mode = DELETE")
-            whole = copy.execute("PRAGMA quick_check").fetchone()[0] == "ok"
+            whole = _whole(copy)
         if whole:
             in_place(part, to)
         return whole

@@ -195,7 +195,7 @@ class _Reading:
             seconds = seconds / 1000 if unit == "epoch ms" else seconds
             bad = np.isnan(seconds)
         else:
-            seconds, bad = self._written(texts.str.strip())
+            seconds, bad = self._written(texts)
         bad = bad | ~((seconds >= _EARLIEST) & (seconds < _LATEST))
         for n in np.flatnonzero(bad)[:200]:
             faults.add(f"line {line + n}, column at", shown(texts.iloc[n]) if texts.iloc[n] else "nothing",
@@ -205,9 +205,11 @@ class _Reading:
     def _written(self, texts) -> tuple[np.ndarray, np.ndarray]:
         """Written times, each with an offset of its own or in the zone; seconds since 1970, and which are none."""
         import pandas as pd
-        seconds = np.full(len(texts), np.nan)
-        iso = texts.str.fullmatch(_ISO).to_numpy(dtype=bool)
-        aware = iso & texts.str.contains(_OFFSET).to_numpy(dtype=bool)
+        seconds, listed = np.full(len(texts), np.nan), texts.tolist()
+        # Told by a few letters, since there may be millions; the parser refuses what only looks like it.
+        iso = np.fromiter((len(text) > 15 and text[4] == "-" and text[13] == ":" for text in listed), bool, len(listed))
+        aware = iso & np.fromiter((text[-1:] in ("Z", "z") or "+" in text[16:] or "-" in text[16:] for text in listed),
+                                  bool, len(listed))
         for which, utc in ((aware, True), (iso & ~aware, False)):
             if which.any():
                 times = pd.to_datetime(texts[which], format="ISO8601", errors="coerce", utc=utc)
@@ -227,10 +229,6 @@ class _Reading:
         found = np.full(len(seconds), np.nan)
         found[good] = seconds[good] - _offsets(seconds[good], self.zone, self.told)
         return found
-
-
-_ISO = r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d(?::\d\d(?:\.\d{1,9})?)?(?:[zZ]|[+-]\d\d(?::?\d\d)?)?"
-_OFFSET = r"(?:[zZ]|[+-]\d\d(?::?\d\d)?)$"
 
 
 class _Headed:
