@@ -23,6 +23,12 @@ VIEWS = (("today", "/1/today", WIDE, "day"), ("today-night", "/1/today", WIDE, "
          ("drawdown-night", "/2/bench/runs/13", WIDE, "night"), ("rig-phone", "/2/rig", PHONE, "day"),
          ("first-run", "/start", WIDE, "day"))
 
+SHEET = """Datum;Uhrzeit;Ladestand %;Ertrag kWh;Verbrauch (kWh);Wetter;Bemerkung
+3/8/2026;19:30;82,5;2,15;1,9;Sonne;
+4/8/2026;20:00;74;0,35;2,05;Regen;
+5/8/2026;19:10;71;1,35;2,15;Sonne;
+"""
+
 
 def main():
     FOLDER.mkdir(exist_ok=True)
@@ -40,7 +46,22 @@ def main():
             page.evaluate("document.fonts.ready")
             page.screenshot(path=FOLDER / f"{name}.png")
             context.close()
+        bringing(browser, address)
         browser.close()
+
+
+def bringing(browser, address):
+    """A sheet of another shape, as understood, before it is brought in."""
+    page = browser.new_context(viewport=WIDE, timezone_id="Australia/Hobart", locale="en-AU").new_page()
+    page.goto(address + "/1/log")
+    page.set_input_files("#file", {"name": "kitchen.csv", "mimeType": "text/csv", "buffer": SHEET.encode()})
+    page.get_by_role("button", name="Bring it in").click()
+    page.get_by_label("In a date like 3/11").select_option("day first")
+    page.get_by_label("Regen").select_option("overcast")
+    page.get_by_label("Sonne").select_option("clear")
+    page.get_by_role("button", name="Show what that means").click()
+    page.get_by_role("button", name="Yes, bring it in").wait_for()
+    page.screenshot(path=FOLDER / "bringing.png")
 
 
 main()
