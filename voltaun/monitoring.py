@@ -4,6 +4,7 @@ import io
 import logging
 import sqlite3
 import threading
+import time
 from contextlib import closing
 from datetime import datetime, timedelta
 from functools import partial
@@ -75,21 +76,32 @@ def _shown(rig, address, since, last, now, believe):
 class Copies:
     """How the copying goes: when the last good copy was made here, and what was wrong with the last try."""
 
+    REST = 1800.0
+    """After a copy that failed the next is tried so much later, s: trying at every look would wear the card."""
+
     def __init__(self):
         self.trouble: str | None = None
+        self._not_before = 0.0
 
-    def make(self, connection, database: Path, now: datetime) -> None:
-        """Make the copies of the day where they are due, in both places; what goes wrong is remembered, in words."""
+    def make(self, connection, database: Path, now: datetime) -> bool:
+        """Make the copies of the day where they are due, in both places; whether one was made.
+
+        What goes wrong is remembered, in words.
+        """
+        if time.monotonic() < self._not_before:
+            return False
         second = settings.get(connection, "second_place")
-        troubles = []
+        made, troubles = [], []
         for folder in (None, *([Path(second)] if second else [])):
             try:
                 if folder and not folder.is_dir():
                     raise DatabaseFault(f"{folder}: found no such folder, expected the second place for copies")
-                backup.copy_of_the_day(connection, database, now, folder)
+                made.append(backup.copy_of_the_day(connection, database, now, folder))
             except (DatabaseFault, sqlite3.Error, OSError) as fault:
                 troubles.append(str(fault))
         self.trouble = "; ".join(troubles) or None
+        self._not_before = time.monotonic() + self.REST if troubles else 0.0
+        return any(made)
 
 
 class Watch(threading.Thread):
@@ -128,6 +140,6 @@ class Watch(threading.Thread):
 
     def _copy(self, connection):
         now = clock.now()
-        self._copies.make(connection, self._database, now)
-        with transaction(connection):
-            changes.forget_old(connection, now)
+        if self._copies.make(connection, self._database, now):
+            with transaction(connection):
+                changes.forget_old(connection, now)

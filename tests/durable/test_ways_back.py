@@ -181,6 +181,8 @@ class DatedCopies(DatabaseCase):
         copies.make(self.db, self.path, NOW + timedelta(days=1))  # the stick was pulled out
         self.assertIn("no such folder", copies.trouble)
         self.assertEqual(len(backup.copies(self.path)), 2)
+        self.assertFalse(copies.make(self.db, self.path, NOW + timedelta(days=2)))  # not tried again at once
+        self.assertEqual(len(backup.copies(self.path)), 2)
 
     def test_a_monitor_that_cannot_be_asked_stops_no_copy(self):
         with transaction(self.db):

@@ -78,6 +78,7 @@ document.addEventListener("alpine:init", () => {
       const select = this.$root;
       if (select.dataset.guess === "yes" && [...select.options].some((option) => option.value === known)) {
         select.value = known;
+        for (const option of select.options) option.defaultSelected = option.selected; // nobody typed it
       }
     },
   }));
@@ -241,6 +242,7 @@ for (const name of ["htmx:sendError", "htmx:timeout", "htmx:swapError"]) {
   document.addEventListener(name, (event) => {
     const form = formOf(event.detail.elt);
     if (form) again(form, "The server does not answer.");
+    else if (event.detail.elt.href) location.assign(event.detail.elt.href); // the browser says that nobody answers
   });
 }
 
