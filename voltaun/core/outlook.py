@@ -374,7 +374,10 @@ def _summary(rig, made: Futures, ready: Prepared) -> Outlook:
         below = lowest < rig.bank.everyday_floor - LEVEL_GRAIN
         below_hard = (wanting > LEVEL_GRAIN * energy) | (lowest < rig.bank.hard_floor - LEVEL_GRAIN)
         ever_below, ever_hard = ever_below | below, ever_hard | below_hard
-        dawn, dusk = _dawn_and_dusk(hours.harvest, grid.clock_hours[steps])
+        # A drive or a generator at night makes no dawn.
+        others = ready.planned[steps][:, None] if hours.generated is None else (
+            ready.planned[steps][:, None] + hours.generated)
+        dawn, dusk = _dawn_and_dusk(hours.harvest - others, grid.clock_hours[steps])
         outlooks[day] = DayOutlook(
             day, _range(solar), _range(to_date), _range(spilt), _range(hours.used.sum(axis=0)),
             _range(hours.unserved.sum(axis=0)), _range(by_rule),
@@ -426,7 +429,7 @@ def _quantiles(values: np.ndarray) -> np.ndarray:
 
 def _dawn_and_dusk(harvest: np.ndarray, clock_hours: np.ndarray) -> tuple[int, int]:
     """First and last step of a day with sun on the panels; 8 and 20 o'clock where there is none."""
-    sunny = np.flatnonzero(harvest.max(axis=1) > 0)
+    sunny = np.flatnonzero(harvest.max(axis=1) > 1e-3)  # Wh; in single precision a difference is not nought
     if len(sunny):
         return int(sunny[0]), int(sunny[-1])
     return (int(np.searchsorted(clock_hours, 8).clip(0, len(clock_hours) - 1)),

@@ -1,0 +1,291 @@
+"""What the core decides, each with a number that a person can check on paper.
+
+The rig: 9600 Wh (24 V × 400 Ah), η 0.95, standby 2 W (48 Wh a day), floors 20 and 10 %; the log: 1200 Wh used a day,
+all day alike, so 52 Wh an hour leave the bank with standby.
+"""
+
+import unittest
+from dataclasses import replace
+from datetime import UTC, date, datetime, timedelta
+
+import numpy as np
+
+from tests.support import readings, rig, sun_of, table
+from voltaun.core import outlook as outlooks
+from voltaun.core.autonomy import Drain, dark_autonomy, dark_autonomy_range, drain, energy_now
+from voltaun.core.bank import acceptance, effective_energy, usable_energy
+from voltaun.core.days import Day, by_day
+from voltaun.core.demand import Gap, Listed, daily_use, gap, listed
+from voltaun.core.effective import Estimate, Held
+from voltaun.core.futures import run
+from voltaun.core.instants import zone
+from voltaun.core.inverter import ac_energy, dc_energy, idle_energy
+from voltaun.core.learn import Learned, ShareLearned, UseLearned, reckon
+from voltaun.core.ledger import Reading, intervals
+from voltaun.core.outlook import outlook, recent_temperature
+from voltaun.core.plans import Plan, planned_watts, use_changes
+from voltaun.core.rig import Bank, Engine, Generator, Inverter, Load, Mains, RigFaults, Stay
+from voltaun.core.samples import beyond_belief, from_rows
+from voltaun.core.sky import sky_days
+from voltaun.core.sun import monthly_clear_sky, planes
+from voltaun.core.worst import worst_stretch
+
+HOBART = zone("Australia/Hobart")
+MIDNIGHT = datetime(2026, 11, 24, 13, 0, tzinfo=UTC)  # of 25 November in Hobart
+PLAIN = rig(arrays=(), inverter=Inverter(18, 0.91))
+USE = UseLearned(np.full(60, 1200.0), 1200.0, 0.0)
+SHARE = ShareLearned(np.array([0.5]), np.array([1.0]), 60, 0)
+
+
+def looked(level, of=PLAIN, days=0, per_day=(1200.0,), learned=None, **given):
+    """The outlook from a level at midnight, after sixty days of these uses in turn."""
+    log = [Reading(MIDNIGHT - timedelta(days=60 - n), soc=level, use_wh=per_day[n % len(per_day)],
+                   solar_wh=None if of.arrays else None) for n in range(61)]
+    account = reckon(of, log, None)
+    if learned:
+        account = replace(account, learned=replace(account.learned, **learned))
+    return outlook(of, log, account, None, MIDNIGHT, days, futures=400, **given)
+
+
+class Ahead(unittest.TestCase):
+    def test_a_day_takes_what_leaves_in_a_day(self):
+        seen = looked(0.60)
+        # 24 h × 52 Wh = 1248 of 9600 Wh are 13 points; dawn is the level at eight, dusk that at nine in the evening.
+        self.assertAlmostEqual(seen.fan[-1, 2], 0.60 - 0.13, delta=0.0015)
+        self.assertAlmostEqual(seen.today.dawn_soc.p50, 0.60 - 8 * 52 / 9600, delta=0.001)
+        self.assertAlmostEqual(seen.today.dusk_soc.p50, 0.60 - 21 * 52 / 9600, delta=0.0015)
+
+    def test_each_floor_has_its_own_chance(self):
+        # 32 % less 13 points are 19 %: below the everyday floor, far above the hard one.
+        seen = looked(0.32)
+        self.assertEqual((seen.chance_below_everyday_floor, seen.chance_below_hard_floor), (1.0, 0.0))
+        self.assertEqual((seen.today.chance_below_everyday_floor, seen.today.chance_below_hard_floor), (1.0, 0.0))
+        self.assertEqual(looked(0.22).chance_below_hard_floor, 1.0)
+
+    def test_what_is_short_is_what_nine_in_ten_need(self):
+        # Every other day takes 2000 Wh, and sixty days know their mean (of 1200, spread 803) to 8.6 %: one day in ten
+        # takes more than 2000 × 1.075 = 2151, which with standby is 1047 Wh more than from 32 to 20 % (1152).
+        seen = looked(0.32, per_day=(400.0, 2000.0))
+        self.assertAlmostEqual(seen.shortfall_wh, 1047, delta=40)
+
+    def test_the_days_own_sun_ends_at_its_last_step(self):
+        harvest = np.zeros((24, 3))
+        harvest[6:18] = 5.0
+        self.assertEqual(outlooks._dawn_and_dusk(harvest, np.arange(24)), (6, 17))
+
+    def test_the_cold_is_that_of_the_last_three_days(self):
+        now = MIDNIGHT
+        noted = [Reading(now - timedelta(days=4), temp_c=25.0), Reading(now - timedelta(days=2), temp_c=4.0),
+                 Reading(now, temp_c=-4.0)]
+        self.assertEqual(recent_temperature(noted, now), 0.0)
+        self.assertIsNone(recent_temperature(noted[:1], now))
+        self.assertEqual(energy_now(PLAIN, 0.0), 8640.0)  # lithium at 0 °C gives nine tenths
+        self.assertEqual((energy_now(PLAIN, None), energy_now(PLAIN, -20.0)), (9600.0, 7200.0))
+
+    def test_a_hidden_draw_leaves_once(self):
+        seen = looked(0.60, learned={"held": _held(10.0, 5.0, 15.0)})
+        # 10 W are 240 Wh a day: with 1248 they are 15.5 points.
+        self.assertAlmostEqual(seen.fan[-1, 2], 0.60 - 0.155, delta=0.0015)
+        self.assertEqual(seen.drain.wh, 1200 + 48 + 240)
+
+    def test_an_unclear_draw_is_not_booked(self):
+        learned = Learned(USE, SHARE, _held(10.0, -1.0, 21.0))
+        self.assertEqual(learned.steady_draw_w, 0.0)
+        self.assertEqual(drain(PLAIN, learned, 11).hidden_wh, 0.0)
+        clear = Learned(replace(USE, read_share=0.5), SHARE, _held(10.0, 1.0, 21.0))
+        self.assertEqual(drain(PLAIN, clear, 11).hidden_wh, 120.0)  # half of the use was reckoned, and holds it already
+
+
+def _held(estimate, low, high):
+    return Held(energy_wh=None, hidden_w=Estimate(estimate, low, high), legs=30, days=60.0, wander=1.0)
+
+
+class Planned(unittest.TestCase):
+    SOURCES = replace(PLAIN, vehicles=(Engine("Ute", 320),), generators=(Generator("Set", 900, 0.7),),
+                      mains=(Mains("Socket", 500),))
+    TOMORROW = date(2026, 11, 26)
+
+    def dusk(self, *plans, **given):
+        return looked(0.70, of=self.SOURCES, days=1, plans=plans, **given).days[0].dusk_soc.p50
+
+    def plan(self, kind, amount=1.0, name=""):
+        return Plan(kind, self.TOMORROW, self.TOMORROW, amount, name)
+
+    def test_each_source_lifts_the_level_by_what_it_puts_in(self):
+        plain = self.dusk()
+        # In an hour 52 Wh go straight to what runs, the rest into the bank at 0.95; driving at nine, the set at five.
+        for kind, watts in (("drive", 320), ("generator", 900), ("mains", 500)):
+            expected = (52 + (watts - 52) * 0.95) / 9600
+            self.assertAlmostEqual(self.dusk(self.plan(kind)) - plain, expected, delta=0.0003, msg=kind)
+            self.assertAlmostEqual(self.dusk(self.plan(kind, 2.0)) - plain, 2 * expected, delta=0.0005, msg=kind)
+
+    def test_an_added_load_takes_its_watt_hours_and_guests_their_factor(self):
+        plain = looked(0.70, days=1)
+        more = looked(0.70, days=1, plans=(self.plan("add", 480.0),))
+        self.assertAlmostEqual(plain.fan[-1, 2] - more.fan[-1, 2], 480 / 9600, delta=1e-4)
+        guests = looked(0.70, days=1, plans=(self.plan("guests", 1.5),))
+        self.assertAlmostEqual(plain.fan[-1, 2] - guests.fan[-1, 2], 600 / 9600, delta=0.0007)
+
+    def test_planned_hours_end_with_the_day(self):
+        # Ten hours from five in the evening would run past midnight: it begins at two in the afternoon.
+        watts = planned_watts(self.SOURCES, (self.plan("generator", 10.0),), [self.TOMORROW])[0]
+        self.assertEqual((watts.sum(), watts[13], watts[14], watts[23]), (9000.0, 0.0, 900.0, 900.0))
+        half = planned_watts(self.SOURCES, (self.plan("drive", 1.5),), [self.TOMORROW])[0]
+        self.assertEqual((half[8], half[9], half[10], half[11]), (0.0, 320.0, 160.0, 0.0))
+        for amount in (-1.0, 25.0):
+            with self.assertRaises(ValueError):
+                self.plan("drive", amount)
+
+    def test_a_load_is_left_off_only_in_its_months(self):
+        of = replace(PLAIN, loads=(Load("Extractor", 240, "dc", months=(1, 2)), Load("Fridge", 480, "dc")))
+        days = [date(2026, 11, 26), date(2027, 1, 5)]
+        plans = [Plan("leave_off", days[0], days[1], None, "Extractor")]
+        _, more = use_changes(of, plans, days, np.full(24, 1 / 24))
+        np.testing.assert_allclose(more.sum(axis=1), [0.0, -240.0])
+        self.assertEqual((daily_use(of, 11), daily_use(of, 1), daily_use(of)), (480.0, 720.0, 720.0))
+
+
+class Steps(unittest.TestCase):
+    def step(self, level, harvest, load, energy=9600.0, of=PLAIN, **given):
+        made = run(of, energy, level, np.array([[harvest]]), np.array([[load]]), np.array([1.0]), **given)
+        return made.level[1, 0], made.taken[0, 0], made.spilt[0, 0], made.missing[0, 0]
+
+    def test_a_full_bank_takes_what_its_room_needs(self):
+        # 5 Wh of room of 1000 Wh take 5 / 0.95 Wh; 98 Wh were over after standby.
+        level, taken, spilt, _ = self.step(0.995, 100.0, 0.0, energy=1000.0)
+        self.assertAlmostEqual(level, 1.0)
+        self.assertAlmostEqual(taken, 5 / 0.95)
+        self.assertAlmostEqual(spilt, 98 - 5 / 0.95)
+
+    def test_above_the_taper_it_takes_less(self):
+        # Half-way from 95 to 100 % the limit of 4800 W is down to 0.51 of it.
+        self.assertAlmostEqual(self.step(0.975, 9000.0, 0.0, energy=1e6)[1], 0.51 * 4800)
+        self.assertEqual([round(float(watts)) for watts in acceptance(PLAIN, np.array([0.5, 0.95, 0.975, 1.0]))],
+                         [4800, 4800, 2448, 96])
+
+    def test_nothing_goes_below_the_hard_floor_and_cold_lithium_takes_nothing(self):
+        level, _, _, missing = self.step(0.105, 0.0, 100.0)
+        self.assertAlmostEqual(level, 0.10)
+        self.assertAlmostEqual(missing, 102 - 48)
+        self.assertEqual(self.step(0.5, 500.0, 0.0, temp_c=-1.0)[:2], (0.5, 0.0))
+
+
+class Figures(unittest.TestCase):
+    def test_dark_autonomy_and_its_range(self):
+        self.assertAlmostEqual(dark_autonomy(9600, 0.74, 0.2, 2640), 1.9636, places=4)
+        self.assertEqual((dark_autonomy(9600, 0.1, 0.2, 2640), dark_autonomy(9600, 0.5, 0.2, 0)), (0.0, float("inf")))
+        # 5184 Wh at 2448 a day last 2.118 days; sd 600 × √(1/2.118 + 1/25) = 429.4; 5184 / (2448 ± 1.28 × 429.4).
+        low, high = dark_autonomy_range(9600, 0.74, 0.2, Drain(2400, 48, 0, 600, 25, "log"))
+        self.assertAlmostEqual(low, 1.729, places=3)
+        self.assertAlmostEqual(high, 2.731, places=3)
+
+    def test_what_is_usable_is_never_less_than_nothing_nor_more_than_printed(self):
+        self.assertEqual((usable_energy(PLAIN, 0.5, 0.3), usable_energy(PLAIN, 0.2, 0.5)), (0.0, 2880.0))
+        station = replace(PLAIN, bank=Bank(rated_energy_wh=1000), inverter=Inverter(8, 0.80))
+        self.assertEqual(effective_energy(station).wh, 1000.0)  # 0.85 / 0.80 would be more than is printed
+        self.assertAlmostEqual(effective_energy(replace(station, inverter=Inverter(8, 0.90))).wh, 944.444, places=3)
+
+    def test_an_inverter_takes_its_idle_for_the_hours_it_is_on(self):
+        part = Inverter(12.0, 0.9, hours_on_per_day=8.0)
+        self.assertEqual((idle_energy(part, 24), idle_energy(part, 12)), (96.0, 48.0))
+        self.assertAlmostEqual(dc_energy(part, 900, 24), 1096.0)
+        self.assertAlmostEqual(ac_energy(part, 1096.0, 24), 900.0)
+        of = replace(PLAIN, inverter=part, loads=(Load("Freezer", 900, "ac"),))
+        self.assertAlmostEqual(daily_use(of), 1096.0)
+        self.assertAlmostEqual(listed(of).lines[-1].wh, 96.0)
+
+    def test_the_gap_is_as_sure_as_the_days_behind_it(self):
+        of = listed(replace(PLAIN, loads=(Load("Fridge", 500, "dc", evidence="metered"),)))
+        found = gap(of, 800.0, 300.0, 9)
+        self.assertEqual(found.wh, 300.0)
+        self.assertAlmostEqual(found.sd_wh, (50 ** 2 + 100 ** 2) ** 0.5)  # a tenth of 500; 300 / √9
+        self.assertTrue(found.clear)
+        self.assertFalse(Gap(143.0, 111.8).clear)  # 1.28 × 111.8 = 143.1
+        self.assertEqual(Listed([]).wh, 0)
+
+
+class Booked(unittest.TestCase):
+    def one(self, of, **figures):
+        return intervals(of, readings({"soc": 0.5}, figures), None)[0]
+
+    def test_a_source_left_blank_is_booked_only_beyond_what_rounding_makes(self):
+        of = replace(PLAIN, generators=(Generator("Set", 900),))
+        # 1000 Wh used: up to 2 % of 9600 and 5 % of 1000, 242 Wh, are nothing.
+        for came, booked in ((230.0, False), (260.0, True)):
+            change = -1000 - 48 + came  # all of it runs straight into what is used
+            interval = self.one(of, soc=0.5 + change / 9600, use_wh=1000.0)
+            self.assertEqual(interval.harvest["generator"] > 0, booked, came)
+
+    def test_sun_beyond_a_clear_sky_is_doubtful(self):
+        of = rig()
+        sun = sun_of(of)
+        pair = readings({"soc": 0.5}, {"soc": 0.6})
+        clear = sun.between(pair[0].at, pair[1].at)
+        for share, marks in ((1.25, ()), (1.35, ("doubtful",)), (1.5, ("doubtful",))):
+            after = replace(pair[1], solar_wh=share * clear + 0.02 * 9600)
+            self.assertEqual(intervals(of, [pair[0], after], sun)[0].marks, marks, share)
+
+    def test_a_level_that_is_reckoned_stays_between_empty_and_full(self):
+        self.assertEqual(self.one(PLAIN, use_wh=9000.0).soc_end, 0.0)
+        self.assertAlmostEqual(self.one(PLAIN, use_wh=1000.0).soc_end, 0.5 - 1048 / 9600)
+
+    def test_full_at_the_readings_own_time_caps_it_not(self):
+        of = rig()
+        sun = sun_of(of)
+        noon = datetime(2026, 11, 2, 2, 0, tzinfo=UTC)
+        before = Reading(noon - timedelta(hours=18), soc=0.5)
+        for full_at, capped in ((noon - timedelta(hours=3), True), (noon, False), (before.at, False)):
+            after = Reading(noon, soc=0.9, solar_wh=1500.0, full_at=full_at)
+            self.assertEqual(intervals(of, [before, after], sun)[0].capped, capped, full_at)
+
+    def test_a_capped_interval_caps_the_day_that_held_its_sun(self):
+        of = rig()
+        sun = sun_of(of)
+        # From noon to the next noon: each day holds about half of the sun; from one evening to the next, one holds all.
+        evening = datetime(2026, 11, 1, 9, 0, tzinfo=UTC)
+        log = [Reading(evening, soc=0.6), Reading(evening + timedelta(hours=23), soc=1.0, solar_wh=5200.0)]
+        made = intervals(of, log, sun)
+        days = by_day(of, made, sun)
+        self.assertEqual({day.isoformat(): of_day.capped for day, of_day in days.items()},
+                         {"2026-11-01": False, "2026-11-02": True})
+        self.assertEqual([day.capped for day in sky_days(made, sun, HOBART)], [True])
+
+
+class Others(unittest.TestCase):
+    def test_a_rig_that_moves_is_reckoned_where_it_stands_last(self):
+        of = rig(places=(Stay(date(2026, 10, 1), "Far south", -60.0, 147.0),))
+        here = rig()
+        first = monthly_clear_sky(here, [table(plane) for plane in planes(here)])
+        last = monthly_clear_sky(of, [table(plane) for plane in planes(of)])
+        self.assertLess(last[5], 0.6 * first[5])  # June at 60° south has far less sun than at 42°
+
+    def test_a_monitor_ahead_of_the_clock_is_not_believed(self):
+        now = datetime(2026, 11, 24, 20, 0, tzinfo=UTC)
+        for minutes, believed in ((9, True), (11, False)):
+            at = int(now.timestamp()) + 60 * minutes
+            sample = from_rows([(at, None, None, 5.0, None, None, None)])
+            self.assertEqual(beyond_belief(PLAIN, sample, now) is None, believed, minutes)
+
+    def test_the_worst_stretch_has_the_sun_that_it_would_have_had(self):
+        start = date(2026, 11, 1)
+        dull = {start + timedelta(days=n): Day(start + timedelta(days=n), 24.0, {
+            "solar": 200.0, "vehicle": 0.0, "generator": 0.0, "mains": 0.0}, 1200.0) for n in range(5)}
+        # 350 of the 1200 Wh at most could run on the sun: 200 do, 1000 + 48 come out of the bank each day.
+        again = worst_stretch(PLAIN, dull, 0.80, 9600.0)
+        self.assertAlmostEqual(again.levels[0], 0.80 - 1048 / 9600)
+        self.assertIsNone(again.below)
+        spilt = {day: replace(of_day, spilt_wh=1000.0) for day, of_day in dull.items()}
+        # 1200 Wh then: 420 run on the sun, 780 × 0.95 go in, 780 + 48 come out.
+        self.assertAlmostEqual(worst_stretch(PLAIN, spilt, 0.80, 9600.0).levels[0], 0.80 + (741 - 828) / 9600)
+        low = worst_stretch(PLAIN, dull, 0.40, 9600.0)
+        self.assertEqual(low.below, 2)  # 40, 29.1, 18.2 %
+        self.assertAlmostEqual(worst_stretch(PLAIN, dull, 0.15, 9600.0).short_wh, 5 * 1048 - 480)
+
+    def test_names_have_an_end(self):
+        for name in ("", " ", "x" * 81, "\ud800"):
+            with self.assertRaises(RigFaults):
+                rig(name=name)
+
+
+if __name__ == "__main__":
+    unittest.main()
