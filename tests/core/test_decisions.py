@@ -11,6 +11,7 @@ from datetime import UTC, date, datetime, timedelta
 import numpy as np
 
 from tests.support import readings, rig, sun_of, table
+from voltaun.core import hindsight
 from voltaun.core import outlook as outlooks
 from voltaun.core.autonomy import Drain, dark_autonomy, dark_autonomy_range, drain, energy_now
 from voltaun.core.bank import acceptance, effective_energy, usable_energy
@@ -18,7 +19,7 @@ from voltaun.core.days import Day, by_day
 from voltaun.core.demand import Gap, Listed, daily_use, gap, listed
 from voltaun.core.effective import Estimate, Held
 from voltaun.core.futures import run
-from voltaun.core.instants import zone
+from voltaun.core.instants import clock_before, zone
 from voltaun.core.inverter import ac_energy, dc_energy, idle_energy
 from voltaun.core.learn import Learned, ShareLearned, UseLearned, reckon
 from voltaun.core.ledger import Reading, intervals
@@ -179,6 +180,11 @@ class Figures(unittest.TestCase):
         self.assertAlmostEqual(low, 1.729, places=3)
         self.assertAlmostEqual(high, 2.731, places=3)
 
+    def test_few_days_are_drawn_to_a_quarter_of_the_mean(self):
+        # Five days with a spread of 100 beside three of 300 (a quarter of 1200): √((5 × 100² + 3 × 300²) / 8) = 200.
+        use = UseLearned(np.full(5, 1200.0), 1200.0, 100.0)
+        self.assertAlmostEqual(drain(PLAIN, Learned(use, SHARE), 11).sd_wh, 200.0)
+
     def test_what_is_usable_is_never_less_than_nothing_nor_more_than_printed(self):
         self.assertEqual((usable_energy(PLAIN, 0.5, 0.3), usable_energy(PLAIN, 0.2, 0.5)), (0.0, 2880.0))
         station = replace(PLAIN, bank=Bank(rated_energy_wh=1000), inverter=Inverter(8, 0.80))
@@ -241,13 +247,25 @@ class Booked(unittest.TestCase):
     def test_a_capped_interval_caps_the_day_that_held_its_sun(self):
         of = rig()
         sun = sun_of(of)
-        # From noon to the next noon: each day holds about half of the sun; from one evening to the next, one holds all.
         evening = datetime(2026, 11, 1, 9, 0, tzinfo=UTC)
         log = [Reading(evening, soc=0.6), Reading(evening + timedelta(hours=23), soc=1.0, solar_wh=5200.0)]
         made = intervals(of, log, sun)
         days = by_day(of, made, sun)
         self.assertEqual({day.isoformat(): of_day.capped for day, of_day in days.items()},
                          {"2026-11-01": False, "2026-11-02": True})
+        self.assertEqual([day.capped for day in sky_days(made, sun, HOBART)], [True])
+        # From noon to noon each of two days holds about half of it, and both are capped.
+        noon = datetime(2026, 11, 1, 2, 0, tzinfo=UTC)
+        log = [Reading(noon, soc=0.6), Reading(noon + timedelta(hours=24), soc=1.0, solar_wh=5200.0),
+               Reading(noon + timedelta(hours=48), soc=0.9, solar_wh=3000.0)]
+        made = intervals(of, log, sun)
+        self.assertEqual([of_day.capped for of_day in by_day(of, made, sun).values()], [True, True, True])
+        # Full at eleven, no longer at noon: of the day's sun the morning's half is capped, which is over a fifth.
+        log = [Reading(evening, soc=0.6), Reading(noon + timedelta(hours=24), soc=0.97, solar_wh=4200.0,
+                                                  full_at=noon + timedelta(hours=23)),
+               Reading(evening + timedelta(hours=24), soc=0.9, solar_wh=2500.0)]
+        made = intervals(of, log, sun)
+        self.assertEqual([interval.capped for interval in made], [True, False])
         self.assertEqual([day.capped for day in sky_days(made, sun, HOBART)], [True])
 
 
@@ -280,6 +298,17 @@ class Others(unittest.TestCase):
         low = worst_stretch(PLAIN, dull, 0.40, 9600.0)
         self.assertEqual(low.below, 2)  # 40, 29.1, 18.2 %
         self.assertAlmostEqual(worst_stretch(PLAIN, dull, 0.15, 9600.0).short_wh, 5 * 1048 - 480)
+
+    def test_full_at_the_readings_own_minute_is_that_minute(self):
+        at = datetime(2026, 11, 2, 8, 0, tzinfo=UTC)  # 19:00 in Hobart
+        self.assertEqual(clock_before("19:00", at, HOBART), at)
+        self.assertEqual(clock_before("19:01", at, HOBART), at - timedelta(hours=23, minutes=59))
+
+    def test_the_yardstick_is_of_the_last_seven_days_whose_sun_is_over(self):
+        today = date(2026, 11, 20)
+        came = {today - timedelta(days=n): Day(today - timedelta(days=n), 24.0, {"solar": 100.0 * n}) for n in range(9)}
+        self.assertEqual(hindsight._last_seven(came, today, over=False)[0], 400.0)  # 100 to 700
+        self.assertEqual(hindsight._last_seven(came, today, over=True)[0], 300.0)   # 0 to 600
 
     def test_names_have_an_end(self):
         for name in ("", " ", "x" * 81, "\ud800"):
