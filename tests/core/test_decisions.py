@@ -28,6 +28,7 @@ from voltaun.core.plans import Plan, planned_watts, use_changes
 from voltaun.core.rig import Bank, Engine, Generator, Inverter, Load, Mains, RigFaults, Stay
 from voltaun.core.samples import beyond_belief, from_rows
 from voltaun.core.sky import sky_days
+from voltaun.core.spread import t95, t975
 from voltaun.core.sun import monthly_clear_sky, planes
 from voltaun.core.worst import worst_stretch
 
@@ -309,6 +310,12 @@ class Others(unittest.TestCase):
         came = {today - timedelta(days=n): Day(today - timedelta(days=n), 24.0, {"solar": 100.0 * n}) for n in range(9)}
         self.assertEqual(hindsight._last_seven(came, today, over=False)[0], 400.0)  # 100 to 700
         self.assertEqual(hindsight._last_seven(came, today, over=True)[0], 300.0)   # 0 to 600
+
+    def test_students_t_is_the_tables(self):
+        for freedom, nine, nineteen in ((1, 6.314, 12.706), (2, 2.920, 4.303), (3, 2.353, 3.182), (5, 2.015, 2.571),
+                                        (30, 1.697, 2.042), (1000, 1.646, 1.962)):
+            self.assertAlmostEqual(t95(freedom), nine, places=3)
+            self.assertAlmostEqual(t975(freedom), nineteen, places=3)
 
     def test_names_have_an_end(self):
         for name in ("", " ", "x" * 81, "\ud800"):

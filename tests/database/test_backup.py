@@ -10,10 +10,11 @@ from contextlib import closing
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from unittest import mock
 
 from tests.support import NOW, ROOT, DatabaseCase, environment, random_rig, readings, voltaun
 from voltaun.core.bench import Mark, Run
-from voltaun.core.ledger import Reading
+from voltaun.core.ledger import Balance, Reading
 from voltaun.database import archive, backup, bench, check, connection, monitors, rigs, samples
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
@@ -162,6 +163,18 @@ class Check(FilledCase):
         self.db.execute("UPDATE reading SET rig_id = 77 WHERE id = 2")
         self.assertIn("table reading", check.faults(self.db)[0])
 
+    def test_books_that_are_cooked_are_seen(self):
+        with transaction(self.db):
+            kept.add_many(self.db, self.rig_id, readings(
+                *({"soc": 0.5, "solar_wh": 900.0, "use_wh": 800.0} for _ in range(5)), start=AT + timedelta(days=30)))
+        self.assertEqual(check.faults(self.db), [])
+        stored = Balance.stored
+        with mock.patch.object(Balance, "stored", lambda *given: stored(*given) + 5):
+            self.assertIn("are off by", check.faults(self.db)[0])
+        with mock.patch("voltaun.core.days._parts", lambda rig, interval, sun: [
+                (interval.end.date(), 0.9 * interval.hours, 1.0)]):
+            self.assertIn("the use of the days", check.faults(self.db)[0])
+
     def test_a_broken_file_is_said_to_be(self):
         copy = self.path.with_name("broken.db")
         backup.backup(self.db, copy)
@@ -175,7 +188,7 @@ class Check(FilledCase):
 _WRITER = """
 import sys
 from datetime import UTC, datetime, timedelta
-from voltaun.core.ledger import Reading
+from voltaun.core.ledger import Balance, Reading
 from voltaun.core.samples import from_rows
 from voltaun.database import readings, samples
 from voltaun.database.connection import connect, transaction

@@ -3,8 +3,9 @@
 import sqlite3
 
 from voltaun.core import days
+from voltaun.core.bank import effective_energy
 from voltaun.core.learn import reckon
-from voltaun.core.ledger import Balance, Interval
+from voltaun.core.ledger import Interval
 from voltaun.core.rig import Rig
 from voltaun.database import clearsky, read_back, readings, rigs
 
@@ -35,26 +36,49 @@ def _of_rig(connection, rig_id):
 
 
 def _ledger(connection, rig_id, rig: Rig):
-    """The books of every interval, and that splitting them into days loses nothing."""
+    """That the intervals are those of the readings, one after the other, that their books hold, and that splitting
+    them into days loses nothing."""
     sun = clearsky.sun_of(connection, rig)
-    account = reckon(rig, [each.reading for each in readings.everything(connection, rig_id)], sun)
-    for interval in account.intervals:
+    log = [each.reading for each in readings.everything(connection, rig_id)]
+    made = reckon(rig, log, sun).intervals
+    if len(made) != max(0, len(log) - 1):
+        yield f"{len(log)} readings make {len(made)} intervals"
+        return
+    for before, after, interval in zip(log, log[1:], made, strict=False):
+        at = f"the interval up to {interval.end.isoformat()}"
+        if (interval.start, interval.end) != (before.at, after.at):
+            yield f"{at} does not lie between its readings"
+        if after.soc is not None and interval.soc_end != after.soc:
+            yield f"{at} ends at another level than its reading"
+        if after.solar_wh is not None and interval.harvest["solar"] != after.solar_wh:
+            yield f"{at} has another harvest than its reading"
         off = books_off(rig, interval)
         if abs(off) > GRAIN_WH:
-            yield f"the books of the interval up to {interval.end.isoformat()} are off by {off:.3f} Wh"
-    by_day = days.by_day(rig, account.intervals, sun)
-    used = sum(interval.use_wh or 0.0 for interval in account.intervals)
-    if abs(sum(day.use_wh for day in by_day.values()) - used) > GRAIN_WH * (1 + len(by_day)):
-        yield "the days do not add up to the intervals"
+            yield f"the books of {at} are off by {off:.3f} Wh"
+    by_day = days.by_day(rig, made, sun).values()
+    for what, whole, split in (
+            ("use", sum(each.use_wh or 0.0 for each in made), sum(day.use_wh for day in by_day)),
+            ("harvest", sum(wh or 0.0 for each in made for wh in each.harvest.values()),
+             sum(day.harvest_wh for day in by_day)),
+            ("hours", sum(each.hours for each in made), sum(day.hours for day in by_day))):
+        if abs(whole - split) > GRAIN_WH * (1 + len(by_day)):
+            yield f"the {what} of the days, {split:.1f}, are not those of the intervals, {whole:.1f}"
 
 
 def books_off(rig: Rig, interval: Interval) -> float:
-    """By how much the books of an interval do not hold, Wh; 0 where a figure of them is not known."""
-    if interval.unexplained_wh is None:
+    """By how much the books of an interval do not hold, Wh; 0 where a figure of them is not known.
+
+    Written out here from what the levels say, apart from the ledger that made them: what came in, less what was lost
+    in charging, used, lost standing by and unexplained, is what the bank gained.
+    """
+    harvest, use = interval.harvest_wh, interval.use_wh
+    known = (interval.unexplained_wh, interval.soc_start, interval.soc_end, harvest, use)
+    if None in known or "reset" in interval.marks:
         return 0.0
-    balance = Balance(rig.bank.charge_efficiency, rig.bank.standby_w * interval.hours, interval.direct_share)
-    return (balance.stored(interval.harvest_wh, interval.use_wh) - interval.unexplained_wh
-            - interval.stored_change_wh)
+    straight = min(interval.direct_share * use, harvest)
+    lost = (1 - rig.bank.charge_efficiency) * (harvest - straight)
+    gained = (interval.soc_end - interval.soc_start) * effective_energy(rig).wh
+    return harvest - lost - use - rig.bank.standby_w * interval.hours - interval.unexplained_wh - gained
 
 
 def _sums(connection, rig_id):
