@@ -6,7 +6,7 @@ PY := $(VENV)/bin/python
 READY := $(VENV)/ready
 NOW := 2026-11-25T07:00+11:00
 
-.PHONY: setup demo serve test attack lint bench screenshots assets lock chromium clean
+.PHONY: setup demo serve test check attack lint bench screenshots assets lock chromium clean
 
 setup: $(READY)
 
@@ -25,6 +25,10 @@ serve: $(READY)
 
 test: $(READY) chromium
 	$(PY) -m tests
+
+# What is quick to be sure of while one works: no browser, within a minute.
+check: lint
+	$(PY) -m tests tests.core tests.formats tests.test_house tests.test_assets
 
 # The long form of the hostile and durable tests; some ten minutes, and not part of `make test`.
 attack: $(READY)

@@ -123,6 +123,22 @@ class WithDatabase(Commands):
                        check=0)
         self.assertIn("1 replaced", done.stdout)
 
+    def test_a_sheet_of_another_shape_and_figures_that_are_asked_about(self):
+        voltaun("import", self.file("r.json", write_rig(rig())), "--db", self.db, check=0)
+        sheet = self.file("s.csv", "Tag;Stand;kWh\n3/11/2026;82,5;2,1\n4/11/2026;74;0,3\n5/11/2026;70;900\n")
+        mapping = self.file("m.json", json.dumps({
+            "voltaun_mapping": 1, "separator": ";", "decimal": ",", "dates": "day first", "hour": "19:00",
+            "columns": {"Tag": "read_at", "Stand": "soc_percent", "kWh": {"as": "solar_wh", "unit": "kWh"}}}))
+        asked = voltaun("import", sheet, "--map", mapping, "--db", self.db, check=2).stderr
+        self.assertIn("900.0 kWh of sun in 24 h: a clear sky could bring 9.94 kWh there", asked)
+        self.assertIn("--sure", asked)
+        self.assertEqual(voltaun("export", "--db", self.db, check=0).stdout.count("\n"), 1)
+        told = self.answer("import", sheet, "--map", mapping, "--sure", "--db", self.db)
+        self.assertEqual(told["added"], 3)
+        self.assertIn("2026-11-03T19:00:00+11:00,82.5,,2100", voltaun("export", "--db", self.db, check=0).stdout)
+        bad = self.file("b.json", '{"voltaun_mapping": 1, "columns": {"Tag": "when"}}')
+        self.assertIn("columns.Tag", voltaun("import", sheet, "--map", bad, "--db", self.db, check=2).stderr)
+
     def test_which_rig_is_asked(self):
         log = self.file("a.csv", LOG)
         self.assertIn("found nothing there", voltaun("import", log, "--db", self.db, check=2).stderr)

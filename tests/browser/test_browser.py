@@ -17,7 +17,7 @@ PAGES = ("/1/today", "/1/log", "/1/bench", "/1/rig", "/1/outlook", "/1/additions
          "/2/rig", "/2/bench", "/1/bench/runs/1", "/1/bench/runs/1?edit=1", "/1/bench/new?instrument=meter",
          "/1/bench/new?instrument=label", "/1/log/taught", "/1/log/compare", "/1/log/month/2026/11", "/1/log/year/2026",
          "/1/log/grid", "/1/log/monitor", "/2/log?day=2026-10-20",
-         "/1/outlook?use=30", "/1/outlook/past")
+         "/1/outlook?use=30", "/1/outlook/past", "/1/log/changed", "/1/log/safe", "/1/today?entry=1")
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
          "--disable-sync", "--no-first-run"]
 
@@ -546,6 +546,15 @@ class WithoutScripts(BrowserCase):
         page.get_by_label("Level, %").fill("140")
         page.get_by_role("button", name="Keep the change").click()
         self.shows("expected a percent between 0 and 100")
+        page = self.go("/1/today")
+        page.get_by_label("Level, %").fill("44")
+        page.get_by_label("Sun, Wh", exact=True).fill("9000")
+        page.get_by_role("button", name="Keep this reading").click()
+        page.get_by_role("button", name="No, let me correct it").click()
+        page.get_by_label("Sun, Wh", exact=True).fill("9")
+        page.get_by_role("button", name="Keep this reading").click()
+        self.shows("Kept.")
+        page.get_by_role("button", name="Take it back").click()
         for path in PAGES:
             self.go(path)
         self.go("/start").get_by_role("link", name="Honey house").click()

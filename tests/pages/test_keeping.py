@@ -183,6 +183,16 @@ class AnotherShape(PagesCase):
             self.post(f"/1/log/changed/import/{number}")
         self.assertEqual(self.log(), [])
 
+    def test_a_file_in_the_open_shape_that_is_written_in_another_way_can_be_told(self):
+        refused = self.send("read_at,soc_percent\n3/11/2026 19:00,82\n")
+        self.assertEqual(refused.status_code, 422)
+        self.shows("can be read as 2026-11-03 or 2026-03-11", refused.text)
+        page = self.client.get(re.search(r'href="(/1/log/bring/\d+)"', refused.text)[1]).text
+        self.shows("say below whether the day or the month comes first", page)
+        path = re.search(r'action="(/1/log/bring/\d+)"', page)[1]
+        self.post(path, {"as-0": "read_at", "as-1": "soc_percent", "dates": "day first", "kind": "log", "bring": "yes"})
+        self.assertEqual([f"{each.at.astimezone(self.rig.zone):%Y-%m-%d}" for each in self.log()], ["2026-11-03"])
+
     def test_what_is_no_log_says_so(self):
         page = self.client.get(self.send("a;b\n1;2\n").location).text
         self.shows("No column is the day yet", page)

@@ -142,7 +142,7 @@ def _keep(number: str, mapping: Mapping):
                            "sure" in request.form)
     except FileFaults as faults:
         if mapped is None:
-            return render(status=422, refused=str(faults).split("\n"))
+            return render(status=422, refused=str(faults).split("\n"), sent=number)
         return _render(shown, 422, refused=str(faults).split("\n"))
     except readings.ReadingsDiffer as differ:
         return _render(shown, 409, log=log, differ=differ.pairs)
