@@ -278,3 +278,27 @@ class Identity(PagesCase):
             first = kept.everything(self.db, 1)[0]
             kept.edit(self.db, 1, first.id, first.version, replace(first.reading, answer="right", at_bank=True), NOW)
         self.shows("right,1", self.client.get("/1/log.csv").text)
+
+
+class OneTruth(PagesCase):
+    def test_spilt_is_one_figure_on_today_the_log_the_month_and_the_year(self):
+        rng = np.random.default_rng(4)
+        truth = Truth(rated_energy(self.rig.bank), 5.0, self.rig.bank.charge_efficiency)
+        small = replace(self.rig, bank=replace(self.rig.bank, unit_capacity_ah=150))
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), small, NOW)
+        self.keep(*log_of(small, replace(truth, energy_wh=3600.0), rng, 100, start=NOW - timedelta(days=101)))
+
+        def spilt(path, where):
+            page = self.client.get(path).text.replace("\u202f", "")
+            found = re.search(where, page, re.S)
+            return found and found[1]
+        month = spilt("/1/log/month/2026/11", r"about ([\d.]+ kWh) of sun was spilt")
+        year = spilt("/1/log/year/2026", r">November</a>.*?<em>([\d.]+ kWh)</em></td>\s*</tr>")
+        log = spilt("/1/log?day=2026-11-24", r">November 2026</a>.*?<td></td>\s*<td class=\"n\">([\d.]+ kWh)</td>")
+        self.assertIsNotNone(month)
+        self.assertEqual((year, log), (month, month))
+        day = spilt("/1/log/month/2026/11",
+                    r"day=2026-11-20\">Fri 20</a>.*?<em>([\d.]+ k?Wh)</em></td>\s*<td class=\"sheet")
+        self.assertIsNotNone(day)
+        self.assertIn(f"about {day} spilt", self.client.get("/1/today").text.replace("\u202f", ""))

@@ -3,6 +3,7 @@
 import hashlib
 import shutil
 import sqlite3
+from bisect import bisect_left, bisect_right
 from contextlib import closing
 from datetime import UTC, date, datetime, timedelta
 from functools import cache, cached_property
@@ -13,10 +14,11 @@ from flask import Blueprint, Flask, abort, current_app, g, redirect, request, ur
 from voltaun import clock
 from voltaun.core import outlook as outlooks
 from voltaun.core import words
-from voltaun.core.days import by_day
+from voltaun.core.days import Day, by_day
 from voltaun.core.habits import learned_trust
 from voltaun.core.instants import day_start, local_day
-from voltaun.core.learn import reckon
+from voltaun.core.learn import Account, reckon
+from voltaun.core.ledger import Interval
 from voltaun.core.quantities import show_duration, show_energy, show_percent, show_power
 from voltaun.core.rig import Rig
 from voltaun.core.sky import learn_sky, sky_days
@@ -111,6 +113,36 @@ class Look:
         given = {"skies": self.skies, "plans": self.plans, "rule": self.rule} | otherwise
         return outlooks.outlook(of or rig(), self.readings, self.account, sun(), self.now, self.days, sky=self.sky,
                                 trust=self.trust, **given)
+
+
+def whole() -> Account:
+    """All of the rig's log reckoned, once for each state of rig and log: Today, Log, its sheets and exports read the
+    same figures from it. What an outlook learns from is only the late part of it (see `Look`)."""
+    key = (g.kept.id, g.kept.version, readings.stamp(db()))
+    kept = current_app.extensions.setdefault("voltaun-whole", {})
+    found = kept.get(key)
+    if found is None:
+        found = reckon(rig(), [each.reading for each in readings.everything(db(), g.kept.id)], sun())
+        while len(kept) >= RECKONED_KEPT:
+            kept.pop(next(iter(kept)), None)
+        kept[key] = found
+    return found
+
+
+def days_from(first: date, last: date | None = None) -> dict[date, Day]:
+    """The local days of the log from a day on, up to another or to now; see `days.by_day`."""
+    begin = day_start(first, rig().zone)
+    # The interval that ends after the last day holds a part of it.
+    until = g.now if last is None else day_start(last + timedelta(days=1), rig().zone)
+    found = by_day(rig(), intervals_between(begin, until, one_more=last is not None), sun(), first)
+    return found if last is None else {day: of for day, of in found.items() if day <= last}
+
+
+def intervals_between(begin: datetime, until: datetime, one_more: bool = False) -> list[Interval]:
+    """The intervals that end from an instant on and up to another, and perhaps the next one."""
+    listed = whole().intervals
+    first = bisect_left(listed, begin, key=lambda interval: interval.end)
+    return listed[first:bisect_right(listed, until, key=lambda interval: interval.end) + one_more]
 
 
 RECKONED_KEPT = 8

@@ -4,10 +4,8 @@ from datetime import date, timedelta
 
 from flask import g, render_template, request
 
-from voltaun.core import days as logged_days
 from voltaun.core.days import clear_sky_of
 from voltaun.core.instants import day_start, local_day
-from voltaun.core.learn import reckon
 from voltaun.core.stretches import Stretch, difference, share_difference, stretch
 from voltaun.database import readings
 from voltaun.pages import frame
@@ -46,8 +44,7 @@ def _stretch(first: date, last: date) -> tuple[Stretch | None, str | None]:
     begin, end = day_start(first, rig.zone), day_start(last + timedelta(days=1), rig.zone)
     kept = [each.reading for each in readings.since(frame.db(), g.kept.id, begin - timedelta(days=8),
                                                     end + timedelta(days=8))]
-    account = reckon(rig, kept, sun)
-    days = logged_days.by_day(rig, account.intervals, sun, first)
+    days = frame.days_from(first, last)
     inside = [reading for reading in kept if begin < reading.at <= end]
     low = {local_day(reading.at, rig.zone) for reading in inside
            if reading.soc is not None and reading.soc < rig.bank.everyday_floor}

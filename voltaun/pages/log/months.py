@@ -5,10 +5,8 @@ from datetime import date, timedelta
 
 from flask import abort, g, render_template
 
-from voltaun.core import days as logged_days
 from voltaun.core.days import Day
 from voltaun.core.instants import day_start, local_day
-from voltaun.core.learn import reckon
 from voltaun.core.rig import SOURCES
 from voltaun.database import readings
 from voltaun.pages import frame
@@ -64,15 +62,9 @@ def _sheet(lines, first, last, span, days):
 
 def _logged(first: date, last: date):
     """The days from first to last as they were logged, and their readings."""
-    rig, sun = frame.rig(), frame.sun()
-    begin, end = day_start(first, rig.zone), day_start(last + timedelta(days=1), rig.zone)
-    before = readings.before(frame.db(), g.kept.id, begin, 1)
-    after = readings.first_from(frame.db(), g.kept.id, end)
-    inside = [each.reading for each in readings.since(frame.db(), g.kept.id, begin, end)]
-    around = [each.reading for each in before] + inside + ([after.reading] if after else [])
-    account = reckon(rig, around, sun)
-    days = logged_days.by_day(rig, account.intervals, sun, first)
-    return {day: found for day, found in days.items() if day <= last}, inside
+    zone = frame.rig().zone
+    begin, end = day_start(first, zone), day_start(last + timedelta(days=1), zone)
+    return frame.days_from(first, last), [each.reading for each in readings.since(frame.db(), g.kept.id, begin, end)]
 
 
 def _line(first: date, days: list[Day], kept) -> Line:

@@ -8,11 +8,11 @@ from voltaun.core import days as logged_days
 from voltaun.core import habits
 from voltaun.core.autonomy import momentary
 from voltaun.core.bank import effective_energy
-from voltaun.core.learn import Account, reckon
+from voltaun.core.learn import Account
 from voltaun.core.rig import Rig, RigFaults
 from voltaun.core.sky import sky_days
 from voltaun.core.unexplained import draws
-from voltaun.database import readings, rigs
+from voltaun.database import rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import frame
 from voltaun.pages.log.views import pages
@@ -45,9 +45,8 @@ def taught():
 
 
 def _account() -> Account:
-    """The whole log up to now, reckoned."""
-    logged = [each.reading for each in readings.everything(frame.db(), g.kept.id) if each.reading.at <= g.now]
-    return reckon(frame.rig(), logged, frame.sun())
+    """The whole log, reckoned."""
+    return frame.whole()
 
 
 def proposals(rig: Rig, account: Account) -> list[Proposal]:

@@ -5,9 +5,7 @@ from datetime import date, datetime, timedelta
 
 from flask import Response, abort, flash, g, redirect, render_template, request, url_for
 
-from voltaun.core import days as logged_days
 from voltaun.core.instants import day_start, local_day
-from voltaun.core.learn import reckon
 from voltaun.core.ledger import ANSWERS
 from voltaun.core.quantities import show_percent
 from voltaun.core.words import begin
@@ -24,7 +22,7 @@ pages = frame.page("log")
 
 WEEKS_SHOWN = 6
 REACH = 60
-"""Days before the table that are reckoned with it, so that what they teach is known."""
+"""Days before the table in which the reading before its first one is looked for."""
 
 
 @pages.get("/log")
@@ -86,8 +84,8 @@ def _asked_day() -> date | None:
 
 
 def _sheet(day: date | None) -> Sheet:
-    """Six weeks of the log, reckoned with the months before them, so that what they teach is known."""
-    rig, sun = frame.rig(), frame.sun()
+    """Six weeks of the log, out of the whole of it reckoned."""
+    rig = frame.rig()
     last = day + timedelta(days=6 - day.weekday()) if day else local_day(g.now, rig.zone)
     end = day_start(last + timedelta(days=1), rig.zone)
     if day is None:
@@ -95,8 +93,8 @@ def _sheet(day: date | None) -> Sheet:
     first = last - timedelta(days=last.weekday() + 7 * (WEEKS_SHOWN - 1))
     first_instant = day_start(first, rig.zone)
     kept = readings.since(frame.db(), g.kept.id, first_instant - timedelta(days=REACH), end)
-    account = reckon(rig, [each.reading for each in kept], sun)
-    days = logged_days.by_day(rig, account.intervals, sun, first)
+    account = replace(frame.whole(), intervals=frame.intervals_between(first_instant, end))
+    days = frame.days_from(first, last)
     older = readings.before(frame.db(), g.kept.id, first_instant, 1)
     newer = readings.first_from(frame.db(), g.kept.id, end)
     marks = monitors.marks(frame.db(), g.kept.id, first_instant, end)
@@ -236,8 +234,7 @@ def export_log():
     """The whole log as CSV, reckoned figures marked as such."""
     from voltaun.formats.log_csv import write_log
     logged = [each.reading for each in readings.everything(frame.db(), g.kept.id)]
-    account = reckon(frame.rig(), logged, frame.sun())
-    return _download(write_log(frame.rig(), logged, account.intervals), "text/csv", "log.csv")
+    return _download(write_log(frame.rig(), logged, frame.whole().intervals), "text/csv", "log.csv")
 
 
 @pages.get("/rig.json")

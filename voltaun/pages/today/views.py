@@ -4,7 +4,6 @@ from datetime import timedelta
 
 from flask import g, render_template, url_for
 
-from voltaun.core import days as logged_days
 from voltaun.core import words
 from voltaun.core.bank import packs_apart
 from voltaun.core.cautions import for_now
@@ -27,8 +26,7 @@ def render(form: ReadingForm, status: int = 200):
     """The page with this form in it, as sent back when something in it is wrong."""
     look = frame.look(AHEAD)
     first = look.today - timedelta(days=BACK)
-    logged = logged_days.by_day(frame.rig(), look.account.intervals, frame.sun(), first)
-    columns = strip.columns(first, look.today + timedelta(days=AHEAD), logged, look.outlook, look.skies,
+    columns = strip.columns(first, look.today + timedelta(days=AHEAD), frame.days_from(first), look.outlook, look.skies,
                             lambda plan: words.plan(plan, frame.rig()))
     copied, trouble = frame.last_copy()
     return render_template("today/today.html", look=look, outlook=look.outlook, today=look.today, form=form,
