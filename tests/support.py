@@ -23,6 +23,8 @@ from voltaun.database import connection, rigs
 ROOT = Path(__file__).parents[1]
 HOBART = Place(-42.02, 147.21, "Australia/Hobart", 310)
 NOW = datetime(2026, 11, 24, 20, 0, tzinfo=UTC)
+# No test writes to the data folder of whoever runs it.
+os.environ["XDG_DATA_HOME"] = str(Path(tempfile.gettempdir()) / f"voltaun-tests-{os.getuid()}")
 
 
 def rig(**changes) -> Rig:

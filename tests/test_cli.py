@@ -1,10 +1,13 @@
 import json
 import os
+import subprocess
+import sys
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
-from tests.support import NOW, rig, voltaun
+from tests.support import NOW, ROOT, rig, voltaun
 from voltaun.core.rig import Bank, SolarArray
 from voltaun.demo.honey_house import RIG
 from voltaun.formats.rig_file import write_rig
@@ -46,6 +49,21 @@ class WithoutDatabase(Commands):
                               "unexplained_wh", "capped", "spilt_wh"}, set(interval))
         self.assertEqual(round(got["learned"]["use_wh_per_day"]["mean"]), 2643)
         self.assertEqual(set(got["learned"]), {"use_wh_per_day", "solar_share", "effective_energy_wh", "hidden_draw_w"})
+
+    def test_the_clear_sky_of_a_rig_is_made_once(self):
+        rig_file, log = self.file("a.rig.json", write_rig(rig())), self.file("a.log.csv", LOG)
+        command = ["ledger", "--rig-file", rig_file, "--log", log, "--json"]
+        with mock.patch.dict(os.environ, {"XDG_DATA_HOME": str(self.folder / "data")}):
+            first = voltaun(*command, check=0).stdout
+            kept, = (self.folder / "data" / "voltaun" / "clear-sky").iterdir()
+            self.assertEqual(kept.stat().st_size, 4 * 365 * 48)
+            script = ("import sys; sys.argv = ['voltaun', *sys.argv[1:]]\nfrom voltaun.cli import main\n"
+                      "try:\n    main()\nfinally:\n    print('pvlib' in sys.modules, file=sys.stderr)")
+            again = subprocess.run([sys.executable, "-c", script, *command], cwd=ROOT, capture_output=True, text=True,
+                                   check=True)
+            self.assertEqual((again.stdout, again.stderr.split()[-1]), (first, "False"))
+            kept.write_bytes(b"torn")
+            self.assertEqual(voltaun(*command, check=0).stdout, first)
 
     def test_additions_worked_example(self):
         agm = rig(bank=Bank("agm", 12, 120, 2, 1), arrays=(SolarArray("Roof", 410, 2, 30, 0),))
@@ -152,10 +170,6 @@ class WithDatabase(Commands):
 
     def test_the_file_lives_in_the_data_folder_unless_told_otherwise(self):
         home = self.folder / "home"
-        before = os.environ.get("XDG_DATA_HOME")
-        os.environ["XDG_DATA_HOME"] = str(home)
-        try:
+        with mock.patch.dict(os.environ, {"XDG_DATA_HOME": str(home)}):
             voltaun("import", self.file("g.rig.json", write_rig(RIG)), check=0, now=NOW)
-        finally:
-            os.environ.pop("XDG_DATA_HOME") if before is None else os.environ.update(XDG_DATA_HOME=before)
         self.assertTrue((home / "voltaun" / "voltaun.db").exists())

@@ -36,6 +36,16 @@ def write_file(to: Path, texts: Iterable[str]) -> None:
         part.unlink(missing_ok=True)
 
 
+def write_bytes(to: Path, data: bytes) -> None:
+    """Write a small binary file whole, or leave what stands there. Raises OSError."""
+    part = to.with_name(f"{to.name}.{os.getpid()}.part")
+    try:
+        part.write_bytes(data)
+        in_place(part, to)
+    finally:
+        part.unlink(missing_ok=True)
+
+
 def _whole(copy) -> bool:
     try:
         return copy.execute("PRAGMA quick_check").fetchone()[0] == "ok"
