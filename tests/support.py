@@ -18,7 +18,7 @@ from pathlib import Path
 from voltaun.core import sun
 from voltaun.core.ledger import Reading
 from voltaun.core.rig import Bank, Engine, Generator, Inverter, Place, Rig, SolarArray
-from voltaun.database import connection, rigs
+from voltaun.database import clearsky, connection, rigs
 
 ROOT = Path(__file__).parents[1]
 HOBART = Place(-42.02, 147.21, "Australia/Hobart", 310)
@@ -75,7 +75,8 @@ class DatabaseCase(unittest.TestCase):
         with connection.transaction(self.db):
             self.rig_id = rigs.add(self.db, self.rig)
         for plane in sun.planes(self.rig):
-            self.db.execute("INSERT INTO clear_sky VALUES (?, ?, ?, ?, ?, ?, ?, ?)", (*plane, table(plane).tobytes()))
+            self.db.execute("INSERT INTO clear_sky VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                            (*plane, table(plane).tobytes(), clearsky.made_by()))
 
 
 def voltaun(*arguments, check=None, now=NOW, **options) -> subprocess.CompletedProcess:

@@ -7,6 +7,7 @@ import unittest
 
 from tests.support import ROOT, DatabaseCase, environment, readings, rig, table
 from voltaun.core import sun
+from voltaun.core.rig import SolarArray
 from voltaun.database import clearsky
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
@@ -72,9 +73,18 @@ class ClearSkyTables(DatabaseCase):
         before = clearsky.make_table
         self.addCleanup(setattr, clearsky, "make_table", before)
         clearsky.make_table = lambda plane: made.append(plane) or table(plane)
-        two = rig(arrays=(*self.rig.arrays, *rig(arrays=()).arrays, type(self.rig.arrays[0])("Wall", 200, 2, 90, 0)))
+        two = rig(arrays=(*self.rig.arrays, *rig(arrays=()).arrays, SolarArray("Wall", 200, 2, 90, 0)))
         for _ in range(3):
             tables = clearsky.tables(self.db, two)
         self.assertEqual(made, [sun.planes(two)[1]])
         self.assertTrue((tables[0] == table(sun.planes(two)[0])).all())
         self.assertIsNone(clearsky.sun_of(self.db, rig(arrays=())))
+
+    def test_a_table_of_another_model_is_made_again_in_its_place(self):
+        wall = rig(arrays=(SolarArray("Wall", 200, 2, 90, 0),))
+        good = clearsky.tables(self.db, wall)[0]
+        self.db.execute("UPDATE clear_sky SET wh_per_m2 = zeroblob(70080), made_by = 'pvlib 0.1' WHERE tilt_deg = 90")
+        self.assertFalse(clearsky.complete(self.db, wall))
+        self.assertTrue((clearsky.tables(self.db, wall)[0] == good).all())
+        self.assertTrue(clearsky.complete(self.db, wall))
+        self.assertEqual(self.db.execute("SELECT count(*) FROM clear_sky WHERE tilt_deg = 90").fetchone()[0], 1)

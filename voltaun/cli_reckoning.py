@@ -100,40 +100,9 @@ def additions(rig_file, log_file, reserve_days, recovery_days, use_wh, peak_sun_
 
 
 def _tables(rig):
-    from voltaun.core.sun import planes
-    made = {plane: _table(plane) for plane in dict.fromkeys(planes(rig))}
-    return [made[plane] for plane in planes(rig)]
-
-
-def _table(plane):
-    """A clear-sky table, kept in the data folder under all it depends on: the plane, the model, and how we use it.
-
-    A second command on the same rig then needs neither the model nor the seconds that it takes to load.
-    """
-    from hashlib import sha256
-    from importlib.metadata import version
-
-    import numpy as np
-
-    from voltaun.core import sun
+    from voltaun.database.clearsky import tables_in
     from voltaun.database.connection import default_path
-    from voltaun.database.files import write_bytes
-    made_by = version("pvlib"), Path(sun.__file__).read_text("utf-8")
-    name = sha256(repr((plane, made_by)).encode()).hexdigest()[:24]
-    file = default_path().parent / "clear-sky" / f"{name}.f4"
-    try:
-        table = np.frombuffer(file.read_bytes(), dtype="<f4")
-        if len(table) == 365 * sun.STEPS_PER_DAY:
-            return table
-    except (OSError, ValueError):
-        pass
-    table = sun.make_table(plane)
-    try:
-        file.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-        write_bytes(file, table.astype("<f4").tobytes())
-    except OSError:
-        pass  # made, but not kept: the next command makes it again
-    return table
+    return tables_in(default_path().parent / "clear-sky", rig)
 
 
 def _rig_and_sun(rig_file):
