@@ -80,6 +80,14 @@ class ClearSkyTables(DatabaseCase):
         self.assertTrue((tables[0] == table(sun.planes(two)[0])).all())
         self.assertIsNone(clearsky.sun_of(self.db, rig(arrays=())))
 
+    def test_a_folder_keeps_each_plane_apart(self):
+        two = rig(arrays=(*self.rig.arrays, SolarArray("Slope", 200, 2, 70, 0)))
+        folder = self.path.parent / "clear-sky"
+        for _ in range(2):
+            for found, plane in zip(clearsky.tables_in(folder, two), sun.planes(two), strict=True):
+                self.assertTrue((found == table(plane)).all())
+        self.assertEqual(len(list(folder.iterdir())), 2)
+
     def test_a_table_of_another_model_is_made_again_in_its_place(self):
         wall = rig(arrays=(SolarArray("Wall", 200, 2, 90, 0),))
         good = clearsky.tables(self.db, wall)[0]
