@@ -84,6 +84,11 @@ class Drawings(unittest.TestCase):
                 for draw in (glass.upright, glass.lying):
                     drawn = parts(draw(soc, 0.2, 0.1, days_per_soc))
                     self.assertIn("No level" if soc is None else f"{round(soc * 100)} %", drawn.find("title").text)
+                    for text in drawn.iter("text") if draw is glass.upright else ():
+                        if text.get("class") == "scale scale-now":  # a letter of this size is 9 wide
+                            self.assertLessEqual(float(text.get("x")) + 9 * len(text.text), 124)
+        self.assertEqual([text.text for text in parts(glass.upright(0.4, 0.2, 0.1, 2.2)).iter("text")][-5:-2],
+                         ["11", "h", "40"])
 
     def test_fan_covers_the_days_it_is_made_for(self):
         drawn = parts(fan.draw(self.outlook, (0.2, 0.1), ZONE, 1060, 360, 13, "fan"))

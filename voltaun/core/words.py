@@ -14,6 +14,19 @@ _WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday",
 _MONTHS = ("January", "February", "March", "April", "May", "June", "July", "August", "September", "October",
            "November", "December")
 
+FIGURE_WORDS = {
+    "daily_wh": "Wh a day", "running_w": "W while on", "surge_w": "W at a start", "charge_w": "W into the bank",
+    "tested_energy_wh": "energy from full to empty, tested",
+    "logged_energy_wh": "energy from full to empty, by the log", "standby_w": "standby", "idle_w": "W of idle",
+    "everyday_floor": "everyday floor", "hard_floor": "hard floor",
+    "evidence": "known by"}
+"""What a figure of the rig is called, where its field's name does not read as words."""
+
+
+def figure_words(field: str) -> str:
+    """What a field of the rig is called in a sentence."""
+    return FIGURE_WORDS.get(field, field.replace("_", " "))
+
 
 def begin(text: str) -> str:
     """A sentence with its first letter large, the rest as it is."""

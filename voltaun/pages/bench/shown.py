@@ -11,15 +11,11 @@ from voltaun.core.metering import Labelled, Metered
 from voltaun.core.quantities import show_duration, show_energy, show_percent, show_power
 from voltaun.core.rig import Rig
 from voltaun.core.trials import Drawdown, Harvested, InverterFit, Tested
-from voltaun.core.words import begin
+from voltaun.core.words import begin, figure_words
 from voltaun.pages.figures import bench as pictures
 
 TITLES = {"meter": "Meter run", "drawdown": "Drawdown trial", "capacity": "Capacity test",
           "inverter": "Inverter test", "harvest": "Harvest trial", "label": "Label"}
-
-FIGURE_WORDS = {"daily_wh": "Wh a day", "running_w": "W while on", "tested_energy_wh": "The bank from full to empty",
-                "idle_w": "W of idle", "efficiency": "efficiency", "charge_w": "W into the bank",
-                "evidence": "known by"}
 
 
 @dataclass(frozen=True)
@@ -79,7 +75,7 @@ def _changed(run, rig, finding):
     for path, value in changes(run, rig, finding).items():
         now = standing.get(path)
         if now != value and path[-1] != "side":
-            yield FIGURE_WORDS[path[-1]], _plain(path, now), _plain(path, value)
+            yield figure_words(path[-1]), _plain(path, now), _plain(path, value)
 
 
 def _plain(path, value) -> str:

@@ -46,7 +46,10 @@ def _days(days_per_soc, everyday, soc, right, y):
         if soc is None or abs(level - soc) > 0.025:
             yield el("text", str(n), x=right + 11, y=y(level) + 4, class_="scale")
     if soc is not None:
-        yield el("text", _in_hand(soc, everyday, days_per_soc), x=right + 13, y=y(soc) + 5, class_="scale scale-now")
+        number, _, hours = _in_hand(soc, everyday, days_per_soc).partition(" ")
+        yield el("text", number, x=right + 13, y=y(soc) + 5, class_="scale scale-now")
+        if hours:  # beside it in the scale's own size: both in the large one would run over the edge
+            yield el("text", hours, x=right + 35, y=y(soc) + 5, class_="scale")
 
 
 def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float | None) -> Markup:
@@ -80,9 +83,11 @@ def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float |
 
 
 def _in_hand(soc, everyday, days_per_soc) -> str:
-    """Days above the everyday floor at the usual use, or hours when it is less than half a day."""
+    """Days above the everyday floor at the usual use, whole ones from ten; hours when it is less than half a day."""
     days = max(0.0, (soc - everyday) * days_per_soc)
-    return f"{days:.1f}" if days >= 0.5 else f"{days * 24:.0f} h"
+    if days < 0.5:
+        return f"{days * 24:.0f} h"
+    return f"{days:.1f}" if days < 9.95 else f"{days:.0f}"
 
 
 def _told(soc, everyday, hard, days_per_soc):

@@ -47,7 +47,7 @@ def _told(change: Change) -> tuple[str, str, str]:
         what = f"The plan: {words.plan(told['plan'], frame.rig())}"
         return (what, "taken away", "Bring it back") if change.action == "removed" else (what, "kept", "Take it away")
     if change.kind == "rig":
-        named = list(dict.fromkeys(" ".join([*path[1:-1], path[-1].replace("_", " ")]) for path in told["paths"]))
+        named = list(dict.fromkeys(" ".join([*path[1:-1], words.figure_words(path[-1])]) for path in told["paths"]))
         more = f" and {len(named) - 4} more" if len(named) > 4 else ""
         what = f"The rig{': ' + ', '.join(named[:4]) + more if named else ''}"
         return what, "saved", "Take it back" if change.open else ""

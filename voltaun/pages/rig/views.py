@@ -10,6 +10,7 @@ from voltaun.core.cautions import for_rig
 from voltaun.core.limits import limits
 from voltaun.core.rig import Rig, RigFaults
 from voltaun.core.sun import aiming_gains
+from voltaun.core.words import figure_words
 from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import frame
@@ -29,11 +30,6 @@ DEPTH_WORDS = {"long life": ("kept above 70 % a lead bank lives about twice as l
                "balanced": ("half of what is printed; the usual compromise", "the usual compromise"),
                "full use": ("the most energy, and a lead bank that wears out soon",
                             "nearly all of it; little is left when a forecast fails")}
-
-FIGURES = {"daily_wh": "Wh a day", "running_w": "W while on", "tested_energy_wh": "energy, tested",
-           "logged_energy_wh": "energy, by the log", "standby_w": "standby", "idle_w": "idle",
-           "charge_w": "W into the bank", "everyday_floor": "everyday floor", "hard_floor": "hard floor",
-           "surge_w": "W at a start"}
 
 
 @pages.get("/rig")
@@ -142,7 +138,7 @@ def _depths(rig: Rig, drain: float | None) -> list[dict]:
 
 def _origins() -> list[tuple[str, str, rigs.Origin]]:
     """Where the figures that stand now came from: (part, figure, origin), what was measured first."""
-    found = [(_part_words(path), FIGURES.get(path[-1], path[-1].replace("_", " ")), origin)
+    found = [(_part_words(path), figure_words(path[-1]), origin)
              for path, origin in rigs.origins(frame.db(), g.kept).items() if path[-1] not in ("evidence", "side")]
     return sorted(found, key=lambda each: (each[2].run_id is None, -each[2].at.timestamp(), each[0]))
 
