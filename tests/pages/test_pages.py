@@ -54,6 +54,18 @@ class PagesCase(DatabaseCase):
 
 
 class Frame(PagesCase):
+    def test_each_message_with_a_way_back_has_the_form_of_it(self):
+        for category, form in (("undo-7", '/1/undo/7">'), ("undo-rig-7", '/1/rig/undo/7">'),
+                               ("undo-run-7", '/1/bench/undo/7">'), ("back-import-7", '/1/log/changed/import/7">'),
+                               ("unplan-7", '/1/outlook/plans/7">'), ("replan-7", '/1/outlook/plans/7">'),
+                               ("restore-7", '/start/restore/7" data-whole>')):
+            with self.client.session_transaction() as session:
+                session["_flashes"] = [(category, "Done.")]
+            page = self.client.get("/1/sums").text
+            flash = page[page.index('<div class="flash"'):]
+            self.shows(f'<form method="post" action="{form}', flash)
+            self.assertEqual('name="back"' in flash[:flash.index("Take it back")], category == "replan-7")
+
     def test_every_page_opens_on_an_empty_a_short_and_a_long_log(self):
         for log in ([], readings({"soc": 0.5}), readings(*({"soc": 0.5, "solar_wh": 900} for _ in range(20)),
                                                           start=NOW - timedelta(days=60))):
