@@ -3,7 +3,7 @@
 import numpy as np
 
 from benchmarks.timing import side_by_side, told
-from voltaun.core.samples import Samples
+from voltaun.core.log.samples import Samples
 from voltaun.database import clearsky, rigs, samples
 from voltaun.database.connection import connect, prepare, transaction
 from voltaun.demo.honey_house import RIG

@@ -3,8 +3,8 @@
 import numpy as np
 
 from benchmarks.timing import side_by_side, told
-from voltaun.core.bank import effective_energy
-from voltaun.core.futures import run
+from voltaun.core.outlook.simulate import simulate
+from voltaun.core.rig.bank import effective_energy
 from voltaun.demo.honey_house import RIG
 
 STEPS, FUTURES = 336, 10_000
@@ -26,7 +26,7 @@ def lines(_folder):
         return level
 
     def whole():
-        made = run(RIG, energy, 0.6, harvest, load, hours)
+        made = simulate(RIG, energy, 0.6, harvest, load, hours)
         return made.spilt, made.missing, made.used
 
     ours, theirs = side_by_side(whole, bare, 7)

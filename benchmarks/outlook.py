@@ -7,9 +7,9 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 
 from benchmarks.timing import side_by_side
-from voltaun.core.hindsight import hindsight
-from voltaun.core.ledger import Reading
-from voltaun.core.sun import RigSun, RunningTotal
+from voltaun.core.log.ledger import Reading
+from voltaun.core.outlook.backtest import backtest
+from voltaun.core.sky.clear_sky import RigSun, RunningTotal
 from voltaun.database.connection import connect, prepare
 from voltaun.demo.fill import fill
 from voltaun.demo.honey_house import RIG
@@ -42,7 +42,7 @@ def lines(folder):
     log = [Reading(datetime(2024, 1, 1, 9, tzinfo=UTC) + timedelta(days=n), soc=0.5, use_wh=1500 + 300 * rng.random(),
                    solar_wh=2400 * rng.random()) for n in range(731)]
     start = time.perf_counter()
-    made = hindsight(RIG, log, RigSun((total,), (None,), total))
+    made = backtest(RIG, log, RigSun((total,), (None,), total))
     taken = time.perf_counter() - start
     yield (f"A backtest of two years, {len(made.sun)} outlooks, in {taken:.1f} s, "
            f"{'within' if taken <= 20 else 'OVER'} the aim of 20 s")

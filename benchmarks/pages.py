@@ -3,7 +3,7 @@
 from datetime import UTC, datetime, timedelta
 
 from benchmarks.timing import side_by_side, told
-from voltaun.core.ledger import Reading
+from voltaun.core.log.ledger import Reading
 from voltaun.database import clearsky, readings, rigs
 from voltaun.database.connection import connect, prepare, transaction
 from voltaun.demo.honey_house import RIG

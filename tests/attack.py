@@ -21,7 +21,7 @@ from tests.database.test_backup import _WRITER
 from tests.hostile.test_odd_input import ODD
 from tests.support import NOW, ROOT, csrf, environment, rig
 from voltaun.core.instants import zone
-from voltaun.core.rig import RigFaults
+from voltaun.core.rig.fields import RigFaults
 from voltaun.database import archive, check, connection, rigs
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction

@@ -10,7 +10,7 @@ from multiprocessing import get_context
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
-FIRST = ("test_browser", "test_trouble", "test_backup", "test_attack", "test_hostile", "test_outlook", "test_plans")
+FIRST = ("test_browser", "test_trouble", "test_backup", "test_queue", "test_requests", "test_model", "test_plans")
 """What takes longest begins first, so that no core waits at the end."""
 
 

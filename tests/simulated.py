@@ -6,9 +6,10 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 
 from tests.support import HOBART, sun_of
-from voltaun.core.bank import rated_energy
-from voltaun.core.ledger import Reading
-from voltaun.core.rig import Bank, Generator, Rig, SolarArray
+from voltaun.core.log.ledger import Reading
+from voltaun.core.rig.bank import rated_energy
+from voltaun.core.rig.parts import Bank, Generator, SolarArray
+from voltaun.core.rig.rig import Rig
 
 START = datetime(2025, 1, 1, 8, tzinfo=UTC)
 

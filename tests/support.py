@@ -15,9 +15,10 @@ from datetime import UTC, datetime, timedelta
 from functools import cache
 from pathlib import Path
 
-from voltaun.core import sun
-from voltaun.core.ledger import Reading
-from voltaun.core.rig import Bank, Engine, Generator, Inverter, Place, Rig, SolarArray
+from voltaun.core.log.ledger import Reading
+from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Place, SolarArray
+from voltaun.core.rig.rig import Rig
+from voltaun.core.sky import clear_sky as sun
 from voltaun.database import clearsky, connection, rigs
 
 ROOT = Path(__file__).parents[1]

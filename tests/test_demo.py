@@ -2,8 +2,8 @@ import unittest
 from datetime import UTC, datetime, timedelta
 
 from tests.support import NOW, DatabaseCase, serving, sun_of
-from voltaun.core.learn import reckon
-from voltaun.core.outlook import learning_window, outlook
+from voltaun.core.outlook.ask import Ask, known
+from voltaun.core.outlook.outlook import outlook
 from voltaun.database import readings, rigs
 from voltaun.demo import honey_house
 from voltaun.demo.fill import fill
@@ -44,11 +44,11 @@ class HoneyHouse(unittest.TestCase):
         sun, of = sun_of(honey_house.RIG), honey_house.RIG
         log, held, made = self.log(seed=11), 0, 0
         for n in range(30, len(log) - 1):
-            window = learning_window(log, log[n].at)
             after = log[n + 1]
             if after.solar_wh is None or not 20 < (after.at - log[n].at) / timedelta(hours=1) < 28:
                 continue
-            seen = outlook(of, window, reckon(of, window, sun), sun, log[n].at, days=1, futures=500).days[0].solar_wh
+            at = log[n].at
+            seen = outlook(Ask(of, known(of, log, sun, at), sun, at, days=1, futures=500)).days[0].solar_wh
             made += 1
             held += seen.p10 <= after.solar_wh <= seen.p90
         self.assertGreater(made, 25)

@@ -6,44 +6,109 @@ import sys
 import unittest
 
 from tests.support import ROOT, DatabaseCase, environment, readings, rig, table
-from voltaun.core import sun
-from voltaun.core.rig import SolarArray
+from voltaun.core.rig.parts import SolarArray
+from voltaun.core.sky import clear_sky as sun
 from voltaun.database import clearsky
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
 
-ALLOWED = {"core": {"core"}, "database": {"core", "database"}, "formats": {"core", "formats"}}
+MAY_USE = {
+    "core": {"core"},
+    "words": {"core", "words"},
+    "database": {"core", "database"},
+    "formats": {"core", "formats"},
+    "intake": {"core", "database", "formats", "intake", "clock"},
+    "standins": {"core", "standins"},
+    "demo": {"core", "database", "demo"},
+    "pages": {"core", "words", "database", "formats", "intake", "pages", "demo", "clock"},
+}
+"""What each part of the package may import; the commands may import all."""
+
 CORE_NEVER = {"flask", "sqlite3", "click", "jinja2", "werkzeug", "os", "pathlib", "random", "time"}
+PACKAGE = ROOT / "voltaun"
+
+
+def module_of(path):
+    """The dotted name of a file of the package; a folder's face has the folder's."""
+    parts = path.relative_to(ROOT).with_suffix("").parts
+    return ".".join(parts[:-1] if parts[-1] == "__init__" else parts)
+
+
+FILES = {module_of(path): path for path in PACKAGE.rglob("*.py")}
 
 
 def imports(path):
-    """Every module that a file imports, at the top or inside a function."""
+    """Every module that a file imports, at the top or inside a function; a folder's face too, if it names it."""
     for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
         if isinstance(node, ast.Import):
             yield from (name.name for name in node.names)
         elif isinstance(node, ast.ImportFrom):
-            yield node.module
+            inner = {f"{node.module}.{name.name}" for name in node.names} & set(FILES)
+            yield from inner
+            if len(inner) < len(node.names):
+                yield node.module
+
+
+def circle(arrows):
+    """Some names that lead back to the first of them, or None."""
+    state, way = {}, []
+
+    def look(name):
+        state[name] = "open"
+        way.append(name)
+        for other in sorted(arrows.get(name, ())):
+            if state.get(other) == "open":
+                return [*way[way.index(other):], other]
+            if other not in state and (found := look(other)):
+                return found
+        state[name] = "done"
+        way.pop()
+        return None
+    return next((found for name in sorted(arrows) if name not in state and (found := look(name))), None)
 
 
 class Dependence(unittest.TestCase):
     def test_it_goes_one_way(self):
-        for folder, allowed in ALLOWED.items():
-            for path in (ROOT / "voltaun" / folder).glob("*.py"):
-                for name in imports(path):
-                    parts = name.split(".")
-                    if parts[0] == "voltaun" and len(parts) > 1:
-                        self.assertIn(parts[1], allowed, f"{path.name} imports {name}")
-                    if folder == "core":
-                        self.assertNotIn(parts[0], CORE_NEVER, f"{path.name} imports {name}")
+        for name, path in FILES.items():
+            part = name.split(".")[1] if "." in name else ""
+            for other in imports(path):
+                if other.startswith("voltaun.") and part in MAY_USE:
+                    self.assertIn(other.split(".")[1], MAY_USE[part], f"{name} imports {other}")
+                if part == "core":
+                    self.assertNotIn(other.split(".")[0], CORE_NEVER, f"{name} imports {other}")
+
+    def test_there_is_no_circle_between_files(self):
+        self.assertIsNone(circle({name: {other for other in imports(path) if other in FILES}
+                                  for name, path in FILES.items()}))
+
+    def test_there_is_no_circle_between_folders(self):
+        for depth in (2, 3):
+            arrows = {}
+            for name, path in FILES.items():
+                folder = ".".join(name.split(".")[:depth])
+                others = {".".join(other.split(".")[:depth]) for other in imports(path) if other in FILES}
+                arrows.setdefault(folder, set()).update(others - {folder})
+            self.assertIsNone(circle(arrows))
+
+    def test_a_circle_would_be_seen(self):
+        self.assertEqual(circle({"a": {"b"}, "b": {"c"}, "c": {"b"}}), ["b", "c", "b"])
+
+    def test_sql_stands_in_the_database_only(self):
+        for name, path in FILES.items():
+            if name.startswith(("voltaun.database", "voltaun.demo")):
+                continue
+            for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+                if isinstance(node, ast.Constant) and isinstance(node.value, str):
+                    self.assertNotRegex(node.value, r"^\s*(SELECT|INSERT|UPDATE|DELETE|BEGIN|ROLLBACK|PRAGMA)\b", name)
 
     def test_the_core_reads_no_clock(self):
-        for path in (ROOT / "voltaun" / "core").glob("*.py"):
+        for path in (PACKAGE / "core").rglob("*.py"):
             text = path.read_text(encoding="utf-8")
             for word in ("datetime.now", "date.today", "utcnow", "open(", "default_rng()"):
                 self.assertNotIn(word, text, path.name)
 
     def test_public_functions_of_the_core_say_what_they_do(self):
-        for path in (ROOT / "voltaun" / "core").glob("*.py"):
+        for path in (PACKAGE / "core").rglob("*.py"):
             for node in ast.parse(path.read_text(encoding="utf-8")).body:
                 if isinstance(node, ast.FunctionDef | ast.ClassDef) and not node.name.startswith("_"):
                     self.assertTrue(ast.get_docstring(node), f"{path.name}: {node.name}")

@@ -11,26 +11,30 @@ from datetime import UTC, date, datetime, timedelta
 import numpy as np
 
 from tests.support import readings, rig, sun_of, table
-from voltaun.core import hindsight
-from voltaun.core import outlook as outlooks
-from voltaun.core.autonomy import Drain, dark_autonomy, dark_autonomy_range, drain, energy_now
-from voltaun.core.bank import acceptance, effective_energy, usable_energy
-from voltaun.core.days import Day, by_day
-from voltaun.core.demand import Gap, Listed, daily_use, gap, listed
-from voltaun.core.effective import Estimate, Held
-from voltaun.core.futures import run
 from voltaun.core.instants import clock_before, zone
-from voltaun.core.inverter import ac_energy, dc_energy, idle_energy
-from voltaun.core.learn import Learned, ShareLearned, UseLearned, reckon
-from voltaun.core.ledger import Reading, intervals
-from voltaun.core.outlook import outlook, recent_temperature
-from voltaun.core.plans import Plan, planned_watts, use_changes
-from voltaun.core.rig import Bank, Engine, Generator, Inverter, Load, Mains, RigFaults, Stay
-from voltaun.core.samples import beyond_belief, from_rows
-from voltaun.core.sky import sky_days
-from voltaun.core.spread import t95, t975
-from voltaun.core.sun import monthly_clear_sky, planes
-from voltaun.core.worst import worst_stretch
+from voltaun.core.learned.account import Learned
+from voltaun.core.learned.capacity_fit import Estimate, Held
+from voltaun.core.learned.share import ShareLearned
+from voltaun.core.learned.use import UseLearned
+from voltaun.core.log.days import Day, by_day, sky_days
+from voltaun.core.log.ledger import Reading, intervals
+from voltaun.core.log.samples import beyond_belief, from_rows
+from voltaun.core.outlook import backtest
+from voltaun.core.outlook import outlook as outlooks
+from voltaun.core.outlook.ask import Ask, known
+from voltaun.core.outlook.autonomy import Drain, dark_autonomy, dark_autonomy_range, drain, energy_now
+from voltaun.core.outlook.outlook import outlook
+from voltaun.core.outlook.plans import Plan, planned_watts, use_changes
+from voltaun.core.outlook.replay import worst_stretch
+from voltaun.core.outlook.simulate import simulate
+from voltaun.core.outlook.standing import recent_temperature
+from voltaun.core.rig.bank import acceptance, effective_energy, usable_energy
+from voltaun.core.rig.fields import RigFaults
+from voltaun.core.rig.inverter import ac_energy, dc_energy, idle_energy
+from voltaun.core.rig.loads import Gap, Listed, daily_use, gap, listed
+from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Load, Mains, Stay
+from voltaun.core.sky.clear_sky import monthly_clear_sky, planes
+from voltaun.core.stats import t95, t975
 
 HOBART = zone("Australia/Hobart")
 MIDNIGHT = datetime(2026, 11, 24, 13, 0, tzinfo=UTC)  # of 25 November in Hobart
@@ -43,10 +47,10 @@ def looked(level, of=PLAIN, days=0, per_day=(1200.0,), learned=None, **given):
     """The outlook from a level at midnight, after sixty days of these uses in turn."""
     log = [Reading(MIDNIGHT - timedelta(days=60 - n), soc=level, use_wh=per_day[n % len(per_day)],
                    solar_wh=None if of.arrays else None) for n in range(61)]
-    account = reckon(of, log, None)
+    told = known(of, log, None, MIDNIGHT)
     if learned:
-        account = replace(account, learned=replace(account.learned, **learned))
-    return outlook(of, log, account, None, MIDNIGHT, days, futures=400, **given)
+        told = replace(told, learned=replace(told.learned, **learned))
+    return outlook(Ask(of, told, None, MIDNIGHT, days, futures=400, **given))
 
 
 class Ahead(unittest.TestCase):
@@ -149,7 +153,7 @@ class Planned(unittest.TestCase):
 
 class Steps(unittest.TestCase):
     def step(self, level, harvest, load, energy=9600.0, of=PLAIN, **given):
-        made = run(of, energy, level, np.array([[harvest]]), np.array([[load]]), np.array([1.0]), **given)
+        made = simulate(of, energy, level, np.array([[harvest]]), np.array([[load]]), np.array([1.0]), **given)
         return made.level[1, 0], made.taken[0, 0], made.spilt[0, 0], made.missing[0, 0]
 
     def test_a_full_bank_takes_what_its_room_needs(self):
@@ -308,8 +312,8 @@ class Others(unittest.TestCase):
     def test_the_yardstick_is_of_the_last_seven_days_whose_sun_is_over(self):
         today = date(2026, 11, 20)
         came = {today - timedelta(days=n): Day(today - timedelta(days=n), 24.0, {"solar": 100.0 * n}) for n in range(9)}
-        self.assertEqual(hindsight._last_seven(came, today, over=False)[0], 400.0)  # 100 to 700
-        self.assertEqual(hindsight._last_seven(came, today, over=True)[0], 300.0)   # 0 to 600
+        self.assertEqual(backtest._last_seven(came, today, over=False)[0], 400.0)  # 100 to 700
+        self.assertEqual(backtest._last_seven(came, today, over=True)[0], 300.0)   # 0 to 600
 
     def test_students_t_is_the_tables(self):
         for freedom, nine, nineteen in ((1, 6.314, 12.706), (2, 2.920, 4.303), (3, 2.353, 3.182), (5, 2.015, 2.571),

@@ -4,11 +4,12 @@ import unittest
 from datetime import UTC, datetime, timedelta
 
 from tests.support import HOBART, rig
-from voltaun.core import additions, bank
-from voltaun.core.autonomy import dark_autonomy
-from voltaun.core.inverter import ac_energy, dc_energy
-from voltaun.core.ledger import Reading, intervals
-from voltaun.core.rig import CHEMISTRIES, Bank, Inverter
+from voltaun.core.log.ledger import Reading, intervals
+from voltaun.core.outlook.autonomy import dark_autonomy
+from voltaun.core.rig import bank
+from voltaun.core.rig.inverter import ac_energy, dc_energy
+from voltaun.core.rig.parts import CHEMISTRIES, Bank, Inverter
+from voltaun.core.sizing import worksheet as additions
 
 
 class WorkedExamples(unittest.TestCase):

@@ -13,8 +13,9 @@ from pathlib import Path
 from unittest import mock
 
 from tests.support import NOW, ROOT, DatabaseCase, environment, random_rig, readings, voltaun
-from voltaun.core.bench import Mark, Run
-from voltaun.core.ledger import Balance, Reading
+from voltaun.core.bench.runs import Mark, Run
+from voltaun.core.log import days
+from voltaun.core.log.ledger import Balance, Reading
 from voltaun.database import archive, backup, bench, check, connection, monitors, rigs, samples
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
@@ -47,7 +48,7 @@ class FilledCase(DatabaseCase):
             monitors.asked(self.db, self.rig_id, NOW, "silent", "The monitor is silent.")
             monitors.put_setting(self.db, self.rig_id, "reading_hours", [7])
             rigs.add(self.db, replace(random_rig(random.Random(3)), name="Another"))
-            from tests.core.test_samples import minutes
+            from tests.core.log.test_samples import minutes
             samples.bring(self.db, self.rig_id, [minutes(5000, watts=5.0, soc=0.5)])
 
     def text(self, db=None):
@@ -171,8 +172,8 @@ class Check(FilledCase):
         stored = Balance.stored
         with mock.patch.object(Balance, "stored", lambda *given: stored(*given) + 5):
             self.assertIn("are off by", check.faults(self.db)[0])
-        with mock.patch("voltaun.core.days._parts", lambda rig, interval, sun: [
-                (interval.end.date(), 0.9 * interval.hours, 1.0)]):
+        split = days.split
+        with mock.patch.object(days, "split", lambda *given: replace(split(*given), hours=0.9 * split(*given).hours)):
             self.assertIn("the use of the days", check.faults(self.db)[0])
 
     def test_a_broken_file_is_said_to_be(self):
@@ -188,8 +189,9 @@ class Check(FilledCase):
 _WRITER = """
 import sys
 from datetime import UTC, datetime, timedelta
-from voltaun.core.ledger import Balance, Reading
-from voltaun.core.samples import from_rows
+from voltaun.core.log import days
+from voltaun.core.log.ledger import Balance, Reading
+from voltaun.core.log.samples import from_rows
 from voltaun.database import readings, samples
 from voltaun.database.connection import connect, transaction
 db, count = connect(sys.argv[1]), int(sys.argv[2])

@@ -3,12 +3,12 @@ import sqlite3
 from dataclasses import replace
 from datetime import date, timedelta
 
-from tests.core.test_bench import START, marks, meter
+from tests.core.bench.test_bench import START, marks, meter
 from tests.support import NOW, DatabaseCase, rig
-from voltaun.core.bench import INSTRUMENTS, Mark, Run
-from voltaun.core.findings import changes, find
-from voltaun.core.measuring import doubts, lay_out
-from voltaun.core.rig import Bank, Engine, Generator, Load, Mains, SolarArray, Stay
+from voltaun.core.bench.findings import changes, find
+from voltaun.core.bench.round import doubts, lay_out
+from voltaun.core.bench.runs import INSTRUMENTS, Mark, Run
+from voltaun.core.rig.parts import Bank, Engine, Generator, Load, Mains, SolarArray, Stay
 from voltaun.database import bench, connection, rigs
 from voltaun.database.connection import transaction
 

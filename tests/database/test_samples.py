@@ -1,10 +1,10 @@
 import numpy as np
 
-from tests.core.test_samples import minutes
+from tests.core.log.test_samples import minutes
 from tests.support import NOW, DatabaseCase
-from voltaun.bringing import Cancelled, Staged, bring_samples
 from voltaun.database import check, samples
 from voltaun.database.connection import transaction
+from voltaun.intake.bringing import Cancelled, Staged, bring_samples
 
 
 class Bringing(DatabaseCase):

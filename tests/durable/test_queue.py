@@ -11,15 +11,15 @@ import unittest
 from contextlib import closing
 from datetime import timedelta
 
-from tests.core.test_samples import minutes
+from tests.core.log.test_samples import minutes
 from tests.pages.test_pages import PagesCase
 from tests.support import NOW, ROOT, readings
-from voltaun import bringing
-from voltaun.core.ledger import Reading
+from voltaun.core.log.ledger import Reading
 from voltaun.database import check, connection, imports, rigs, samples
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
 from voltaun.formats.log_csv import read_log
+from voltaun.intake import bringing
 
 
 class LongImport(PagesCase):
@@ -56,9 +56,9 @@ class LongImport(PagesCase):
         script = f"""
 import sys, os
 sys.path.insert(0, {str(ROOT)!r})
-from voltaun import bringing
-from voltaun.core.ledger import Reading
-from tests.core.test_samples import minutes
+from voltaun.intake import bringing
+from voltaun.core.log.ledger import Reading
+from tests.core.log.test_samples import minutes
 from tests.support import NOW
 blocks = iter(range(99))
 bringing.let_others = lambda: next(blocks) == 2 and os._exit(9)

@@ -12,11 +12,11 @@ from pathlib import Path
 
 from tests.pages.test_pages import PagesCase
 from tests.support import NOW, DatabaseCase, csrf, readings, voltaun
-from voltaun.core.ledger import Reading
+from voltaun.core.log.ledger import Reading
 from voltaun.database import backup, check, connection, monitors, rigs, settings
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
-from voltaun.monitoring import Copies, Watch
+from voltaun.intake.watch import Copies, Watch
 
 SOME_DAYS = readings(*({"soc": 0.62, "solar_wh": 900, "use_wh": 800} for _ in range(5)), start=NOW - timedelta(days=6))
 

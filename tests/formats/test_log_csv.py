@@ -4,7 +4,7 @@ from datetime import UTC, datetime
 
 from tests.support import NOW, random_rig, readings, rig, sun_of
 from voltaun.core.instants import zone
-from voltaun.core.learn import reckon
+from voltaun.core.learned.account import reckon
 from voltaun.formats import FileFaults
 from voltaun.formats.log_csv import read_log, write_log
 

@@ -2,10 +2,10 @@ import json
 import unittest
 
 from voltaun.core.instants import zone
-from voltaun.core.when import DAY_FIRST, MONTH_FIRST, TwoWays, read_clock, read_day, read_when
 from voltaun.formats import FileFaults
 from voltaun.formats.log_csv import read_log
 from voltaun.formats.mapping import Column, Grounds, Mapping, guess, number_of, open_questions, order_of, read_mapping
+from voltaun.formats.when import DAY_FIRST, MONTH_FIRST, TwoWays, read_clock, read_day, read_when
 
 HOBART = zone("Australia/Hobart")
 

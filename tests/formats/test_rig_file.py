@@ -3,7 +3,8 @@ import random
 import unittest
 
 from tests.support import random_rig, rig
-from voltaun.core.rig import Load, RigFaults, SolarArray
+from voltaun.core.rig.fields import RigFaults
+from voltaun.core.rig.parts import Load, SolarArray
 from voltaun.demo.honey_house import RIG
 from voltaun.formats.rig_file import read_rig, write_rig
 

@@ -10,11 +10,11 @@ import zlib
 
 from tests.database.test_backup import FilledCase
 from tests.support import NOW, ROOT, environment, readings, rig
-from voltaun.bringing import bring_archive
 from voltaun.core.instants import zone
-from voltaun.core.learn import reckon
-from voltaun.core.ledger import Reading
-from voltaun.core.rig import Load, RigFaults
+from voltaun.core.learned.account import reckon
+from voltaun.core.log.ledger import Reading
+from voltaun.core.rig.fields import RigFaults
+from voltaun.core.rig.parts import Load
 from voltaun.database import archive, rigs
 from voltaun.database.connection import transaction
 from voltaun.formats import FileFaults
@@ -22,6 +22,7 @@ from voltaun.formats.archive import parse
 from voltaun.formats.log_csv import read_log, write_log
 from voltaun.formats.mapping import from_document, guess, read_mapping, table
 from voltaun.formats.rig_file import read_rig, rig_document
+from voltaun.intake.bringing import bring_archive
 
 HOBART = zone("Australia/Hobart")
 
@@ -72,7 +73,7 @@ class Archives(FilledCase):
         (self.path.parent / "lists.json").write_text('{"voltaun_archive": 1, "rigs": [' + "[]," * 8_000_000 + "[]]}")
         (self.path.parent / "deep.json").write_text("[" * 200_000)
         script = ("import resource, sys; resource.setrlimit(resource.RLIMIT_AS, (900 * 2 ** 20, 900 * 2 ** 20)); "
-                  "sys.argv = ['voltaun', *sys.argv[1:]]; from voltaun.cli import main; main()")
+                  "sys.argv = ['voltaun', *sys.argv[1:]]; from voltaun.cli.main import main; main()")
         for name in ("bomb", "lists", "deep"):
             begun = time.monotonic()
             done = subprocess.run([sys.executable, "-c", script, "import", self.path.parent / f"{name}.json", "--db",

@@ -9,11 +9,11 @@ from datetime import timedelta
 
 from tests.pages.test_pages import PagesCase
 from tests.support import NOW, readings, rig
-from voltaun.core import demand
-from voltaun.core.bench import INSTRUMENTS
+from voltaun.core.bench.runs import INSTRUMENTS
 from voltaun.core.instants import zone
-from voltaun.core.learn import reckon
-from voltaun.core.rig import RigFaults
+from voltaun.core.learned.account import reckon
+from voltaun.core.rig import loads as demand
+from voltaun.core.rig.fields import RigFaults
 from voltaun.demo.honey_house import RIG
 from voltaun.formats import FileFaults
 from voltaun.formats.log_csv import COLUMNS, read_log

@@ -14,13 +14,14 @@ from threading import Event, Thread
 
 from tests.pages.test_pages import PagesCase
 from tests.support import NOW, ROOT, environment, free_port, readings, serving
-from voltaun import forecasts, outside
-from voltaun.core.quantities import KINDS, QuantityError, parse
-from voltaun.core.when import read_clock, read_when
+from voltaun.core.units import KINDS, QuantityError, parse
 from voltaun.database import connection, monitors
 from voltaun.database.connection import transaction
 from voltaun.formats.mapping import number_of
-from voltaun.monitoring import read_monitor
+from voltaun.formats.when import read_clock, read_when
+from voltaun.intake import client as outside
+from voltaun.intake import forecast as forecasts
+from voltaun.intake.monitor import read_monitor
 from voltaun.pages import create_app
 
 

@@ -4,11 +4,11 @@ from datetime import date, timedelta
 
 from icalendar import Calendar
 
-from tests.core.test_bench import marks, meter
+from tests.core.bench.test_bench import marks, meter
 from tests.pages.test_pages import PagesCase
 from tests.support import NOW, readings
-from voltaun.core.bench import INSTRUMENTS, Run
-from voltaun.core.rig import Bank, Engine, Generator, Load, Mains, SolarArray, Stay
+from voltaun.core.bench.runs import INSTRUMENTS, Run
+from voltaun.core.rig.parts import Bank, Engine, Generator, Load, Mains, SolarArray, Stay
 from voltaun.database import bench, rigs
 from voltaun.database import readings as kept_readings
 from voltaun.database.connection import transaction

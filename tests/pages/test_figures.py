@@ -4,10 +4,11 @@ import xml.etree.ElementTree as ElementTree
 from datetime import UTC, date, datetime, timedelta
 
 from tests.support import HOBART, NOW, readings, rig, sun_of
-from voltaun.core import days
 from voltaun.core.instants import zone
-from voltaun.core.learn import reckon
-from voltaun.core.outlook import outlook
+from voltaun.core.learned.account import reckon
+from voltaun.core.log import days
+from voltaun.core.outlook.ask import Ask, known
+from voltaun.core.outlook.outlook import outlook
 from voltaun.database.readings import KeptReading
 from voltaun.pages.figures import fan, glass, strip, weave
 from voltaun.pages.figures.svg import el
@@ -30,7 +31,7 @@ class Drawings(unittest.TestCase):
                           "sky": ("clear", "mixed", "overcast", "storm")[n % 4]} for n in range(20)),
                        start=NOW - timedelta(days=19, hours=12))
         self.account = reckon(self.rig, log, self.sun)
-        self.outlook = outlook(self.rig, log, self.account, self.sun, NOW)
+        self.outlook = outlook(Ask(self.rig, known(self.rig, log, self.sun, NOW), self.sun, NOW))
         logged = days.by_day(self.rig, self.account.intervals, self.sun)
         today = date(2026, 11, 25)
         self.columns = strip.columns(today - timedelta(days=14), today + timedelta(days=10), logged, self.outlook)

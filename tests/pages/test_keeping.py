@@ -10,9 +10,9 @@ from flask_wtf import FlaskForm
 
 from tests.pages.test_pages import PagesCase
 from tests.support import NOW, readings, rig
-from voltaun.core.bank import capacity_ah
-from voltaun.core.quantities import QuantityError, parse
-from voltaun.core.rig import Bank
+from voltaun.core.rig.bank import capacity_ah
+from voltaun.core.rig.parts import Bank
+from voltaun.core.units import QuantityError, parse
 from voltaun.database import plans, rigs
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction

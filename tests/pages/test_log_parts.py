@@ -11,9 +11,9 @@ import numpy as np
 from tests.pages.test_pages import PagesCase
 from tests.simulated import Truth, log_of
 from tests.support import NOW, readings
-from voltaun.core.bank import rated_energy
-from voltaun.core.ledger import Reading
-from voltaun.core.rig import Generator
+from voltaun.core.log.ledger import Reading
+from voltaun.core.rig.bank import rated_energy
+from voltaun.core.rig.parts import Generator
 from voltaun.database import check, monitors, rigs, samples
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
@@ -178,7 +178,7 @@ class Dense(PagesCase):
         def slowly():
             seen.set()
             go.wait(10)
-        with mock.patch("voltaun.bringing.let_others", slowly):
+        with mock.patch("voltaun.intake.bringing.let_others", slowly):
             answer = self.bring(self.text())
             self.assertTrue(seen.wait(10))
             self.post(answer.headers["Location"] + "/cancel")
@@ -215,7 +215,7 @@ class Dense(PagesCase):
 
     def test_readings_are_made_of_all_samples(self):
         with transaction(self.db):
-            from tests.core.test_samples import minutes
+            from tests.core.log.test_samples import minutes
             start = int(datetime(2026, 10, 1, tzinfo=UTC).timestamp())
             samples.bring(self.db, 1, [minutes(3000, start=start, watts=40.0, soc=0.5)])
         self.shows("readings made", self.post("/1/log/monitor/readings", follow_redirects=True).text)

@@ -8,12 +8,12 @@ import numpy as np
 from tests.pages.test_pages import PagesCase
 from tests.simulated import Truth, log_of
 from tests.support import NOW, readings
-from voltaun import forecasts
-from voltaun.core.bank import rated_energy
-from voltaun.core.rig import Engine, Generator, Load
-from voltaun.core.sun import planes
+from voltaun.core.rig.bank import rated_energy
+from voltaun.core.rig.parts import Engine, Generator, Load
+from voltaun.core.sky.clear_sky import planes
 from voltaun.database import archive, monitors, plans, rigs
 from voltaun.database.connection import transaction
+from voltaun.intake import forecast as forecasts
 from voltaun.standins import sky as standin
 
 TODAY = date(2026, 11, 25)

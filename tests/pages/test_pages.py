@@ -8,8 +8,8 @@ from unittest import mock
 from urllib.parse import urlencode
 
 from tests.support import NOW, DatabaseCase, csrf, environment, readings, serving
-from voltaun.core.ledger import Reading
-from voltaun.core.rig import Load
+from voltaun.core.log.ledger import Reading
+from voltaun.core.rig.parts import Load
 from voltaun.database import readings as kept
 from voltaun.database import rigs
 from voltaun.database.connection import transaction
@@ -179,7 +179,7 @@ class NewReading(PagesCase):
         self.shows('value="1.5 h"', page)
 
     def with_set(self):
-        from voltaun.core.rig import Engine, Generator
+        from voltaun.core.rig.parts import Engine, Generator
         return replace(self.rig, generators=(Generator("Set", 900),), vehicles=(Engine("Ute", 320),))
 
 
@@ -326,7 +326,7 @@ class RigAndAdditions(PagesCase):
         self.assertEqual((made.arrays[0].shade_by_month[3], made.vehicles[0].charge_w), (0.9, 300))
 
     def test_bad_figures_are_refused_beside_their_fields(self):
-        for change, words in (({"bank-unit_capacity_ah": "0"}, "more than 0"), ({"bank-series": "1.5"}, "whole"),
+        for change, words in (({"bank-unit_capacity_ah": "0"}, "Ah, 0.1 or more"), ({"bank-series": "1.5"}, "whole"),
                               ({"bank-hard_floor": "60"}, "everyday floor"),
                               ({"place-latitude": "95"}, "−90 (south) to 90 (north)"),
                               ({"place-timezone": "Mars"}, "time zone"), ({"name": ""}, "1 to 80"),

@@ -10,7 +10,7 @@ import sqlite3
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
-from voltaun.core.samples import Samples
+from voltaun.core.log.samples import Samples
 from voltaun.database import read_back, rigs, samples
 from voltaun.database.connection import migrations
 

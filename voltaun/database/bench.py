@@ -5,9 +5,9 @@ import sqlite3
 from dataclasses import dataclass, fields, replace
 from datetime import datetime
 
-from voltaun.core.bench import Mark, Run
-from voltaun.core.figures import Path, figures, put, without_load
-from voltaun.core.measuring import Round, Slot
+from voltaun.core.bench.round import Round, Slot
+from voltaun.core.bench.runs import Mark, Run
+from voltaun.core.rig.figures import Path, figures, put, without_load
 from voltaun.database import rigs
 from voltaun.database.readings import instant_text
 

@@ -4,7 +4,7 @@ import sqlite3
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
-from voltaun.core.figures import figures
+from voltaun.core.rig.figures import figures
 from voltaun.database import imports, plans, readings, rigs
 from voltaun.database.readings import instant_text
 

@@ -2,11 +2,11 @@
 
 import sqlite3
 
-from voltaun.core import days
-from voltaun.core.bank import effective_energy
-from voltaun.core.learn import reckon
-from voltaun.core.ledger import Interval
-from voltaun.core.rig import Rig
+from voltaun.core.learned.account import reckon
+from voltaun.core.log import days
+from voltaun.core.log.ledger import Interval
+from voltaun.core.rig.bank import effective_energy
+from voltaun.core.rig.rig import Rig
 from voltaun.database import clearsky, read_back, readings, rigs
 
 GRAIN_WH = 1e-3

@@ -12,9 +12,10 @@ from pathlib import Path
 
 import numpy as np
 
-from voltaun.core import sun
-from voltaun.core.rig import Rig, SolarArray
-from voltaun.core.sun import TABLE_LENGTH, PlaneKey, RigSun, make_table, plane_key, planes, rig_sun, stands
+from voltaun.core.rig.parts import SolarArray
+from voltaun.core.rig.rig import Rig
+from voltaun.core.sky import clear_sky as sun
+from voltaun.core.sky.clear_sky import TABLE_LENGTH, PlaneKey, RigSun, make_table, plane_key, planes, rig_sun, stands
 from voltaun.database.files import write_bytes
 
 

@@ -25,7 +25,7 @@ PATIENCE = 10.0
 
 _OUR_TABLES = {"rig", "bank", "reading", "setting"}
 _HEADER = b"SQLite format 3\0"
-_LITTLE_ROOM = 2 ** 20
+LITTLE_ROOM = 2 ** 20
 """With less free space than this, bytes, what fails on a disk fails because it is full."""
 
 
@@ -206,6 +206,19 @@ def transaction(connection: sqlite3.Connection) -> Iterator[sqlite3.Connection]:
         raise
 
 
+def hindrance(path: Path) -> str | None:
+    """What keeps anything from being written just now, as `kind_of` calls it; None when nothing does."""
+    try:
+        if shutil.disk_usage(path.parent).free < LITTLE_ROOM:
+            return "full"
+        with closing(connect(path, patience=0)) as probe:
+            probe.execute("BEGIN IMMEDIATE")
+            probe.execute("ROLLBACK")
+    except (sqlite3.Error, OSError) as error:
+        return kind_of(error, path)
+    return None
+
+
 def kind_of(error: Exception, path: Path) -> str:
     """What kind of trouble the file has: "full", "read-only", "busy", "damaged" or "other".
 
@@ -221,7 +234,7 @@ def kind_of(error: Exception, path: Path) -> str:
     try:
         if os.statvfs(path.parent).f_flag & os.ST_RDONLY or "readonly" in text or "read-only" in text:
             return "read-only"
-        if shutil.disk_usage(path.parent).free < _LITTLE_ROOM:
+        if shutil.disk_usage(path.parent).free < LITTLE_ROOM:
             return "full"
     except OSError:
         pass

@@ -4,7 +4,7 @@ import sqlite3
 from dataclasses import asdict, dataclass
 from datetime import date, datetime
 
-from voltaun.core.plans import GeneratorRule, Plan
+from voltaun.core.outlook.plans import GeneratorRule, Plan
 from voltaun.database.monitors import put_setting, setting
 from voltaun.database.readings import instant_text
 

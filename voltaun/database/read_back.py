@@ -8,8 +8,8 @@ import sqlite3
 from collections.abc import Callable, Iterator
 from datetime import date, datetime
 
-from voltaun.core.plans import GeneratorRule
-from voltaun.core.rig import SKIES
+from voltaun.core.outlook.plans import GeneratorRule
+from voltaun.core.rig.parts import SKIES
 from voltaun.database import bench, monitors, plans, readings, rigs
 
 ODD = (ValueError, TypeError, KeyError, IndexError, AttributeError, OverflowError, RecursionError, LookupError)

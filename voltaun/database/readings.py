@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, fields
 from datetime import UTC, datetime
 
-from voltaun.core.ledger import Reading
+from voltaun.core.log.ledger import Reading
 from voltaun.database import settings
 
 COLUMNS = tuple(field.name for field in fields(Reading))
@@ -91,9 +91,10 @@ def since(connection: sqlite3.Connection, rig_id: int, first: datetime, end: dat
         (rig_id, instant_text(first), instant_text(end))))
 
 
-def newest_at(connection: sqlite3.Connection, rig_id: int) -> datetime | None:
-    """The instant of the newest reading, or None."""
-    text = connection.execute("SELECT max(at) FROM reading WHERE rig_id = ? AND removed = 0", (rig_id,)).fetchone()[0]
+def newest_at(connection: sqlite3.Connection, rig_id: int, at_bank: bool = False) -> datetime | None:
+    """The instant of the newest reading, or of the newest that a monitor counted at the bank; None without any."""
+    text = connection.execute("SELECT max(at) FROM reading WHERE rig_id = ? AND removed = 0 AND at_bank >= ?",
+                              (rig_id, at_bank)).fetchone()[0]
     try:
         return _instant(text)
     except ValueError:

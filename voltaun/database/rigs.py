@@ -6,8 +6,9 @@ from collections.abc import Collection
 from dataclasses import asdict, dataclass, fields
 from datetime import date, datetime
 
-from voltaun.core.figures import Path, figures
-from voltaun.core.rig import Bank, Engine, Generator, Inverter, Load, Mains, Place, Rig, SolarArray, Stay
+from voltaun.core.rig.figures import Path, figures
+from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Load, Mains, Place, SolarArray, Stay
+from voltaun.core.rig.rig import Rig, named_apart
 from voltaun.database.readings import instant_text
 
 _CHARGERS = {"vehicle": ("vehicles", Engine), "generator": ("generators", Generator), "mains": ("mains", Mains)}
@@ -53,14 +54,14 @@ def get(connection: sqlite3.Connection, rig_id: int, also_removed: bool = False)
     chargers = connection.execute("SELECT * FROM charger WHERE rig_id = ? ORDER BY position", (rig_id,)).fetchall()
     loads = connection.execute("SELECT * FROM load WHERE rig_id = ? ORDER BY position", (rig_id,))
     stays = connection.execute("SELECT * FROM stay WHERE rig_id = ? ORDER BY from_day", (rig_id,))
-    groups = {group: tuple(_made(kind, part) for part in chargers if part["source"] == source)
-              for source, (group, kind) in _CHARGERS.items()}
+    groups = {"arrays": tuple(_made(SolarArray, part) for part in arrays),
+              "loads": tuple(_made(Load, part) for part in loads)}
+    groups |= {group: tuple(_made(kind, part) for part in chargers if part["source"] == source)
+               for source, (group, kind) in _CHARGERS.items()}
     rig = Rig(row["name"], _made(Place, row), _made(Bank, bank), inverter and _made(Inverter, inverter),
               use_side=row["use_side"], soc_from=row["soc_from"],
               not_yet_told=tuple(json.loads(row["not_yet_told"])),
-              arrays=tuple(_made(SolarArray, part) for part in arrays),
-              loads=tuple(_made(Load, part) for part in loads),
-              places=tuple(_made(Stay, part) for part in stays), **groups)
+              places=tuple(_made(Stay, part) for part in stays), **named_apart(groups))
     return KeptRig(rig_id, row["version"], rig)
 
 
@@ -160,7 +161,8 @@ def _from_document(document: dict) -> Rig:
     groups = {"arrays": SolarArray, "loads": Load, "places": Stay} | dict(_CHARGERS.values())
     parts = {"place": Place, "bank": Bank, "inverter": Inverter}
     made = {name: value and kind(**_typed(value)) for name, kind in parts.items() for value in (document[name],)}
-    made |= {name: tuple(kind(**_typed(part)) for part in document[name]) for name, kind in groups.items()}
+    made |= named_apart({name: tuple(kind(**_typed(part)) for part in document[name])
+                         for name, kind in groups.items()})
     return Rig(name=document["name"], use_side=document["use_side"], soc_from=document["soc_from"],
                not_yet_told=tuple(document["not_yet_told"]), **made)
 

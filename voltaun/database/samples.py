@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 
 import numpy as np
 
-from voltaun.core.samples import HOUR, Hours, Samples, from_rows, hours, in_order, joined
+from voltaun.core.log.samples import HOUR, Hours, Samples, from_rows, hours, in_order, joined
 from voltaun.database.readings import instant_text
 
 _INSERT = "INSERT OR IGNORE INTO sample VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)"

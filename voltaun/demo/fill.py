@@ -3,7 +3,7 @@
 import sqlite3
 from datetime import datetime, timedelta
 
-from voltaun.core.findings import changes, find
+from voltaun.core.bench.findings import changes, find
 from voltaun.core.instants import day_start
 from voltaun.database import bench, clearsky, readings, rigs
 from voltaun.database.connection import transaction

@@ -4,7 +4,7 @@ from datetime import datetime, timedelta
 
 import numpy as np
 
-from voltaun.core.bench import Mark, Run
+from voltaun.core.bench.runs import Mark, Run
 from voltaun.demo import honey_house, orchard_trailer
 
 FREEZER = {14: 498.0, 27: 741.0}

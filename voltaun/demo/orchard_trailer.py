@@ -10,9 +10,10 @@ from datetime import date, datetime, time, timedelta
 import numpy as np
 
 from voltaun.core.instants import day_start, local_day, resolve
-from voltaun.core.ledger import Reading
-from voltaun.core.rig import Bank, Engine, Inverter, Load, Mains, Place, Rig, SolarArray, Stay
-from voltaun.core.sun import RigSun
+from voltaun.core.log.ledger import Reading
+from voltaun.core.rig.parts import Bank, Engine, Inverter, Load, Mains, Place, SolarArray, Stay
+from voltaun.core.rig.rig import Rig
+from voltaun.core.sky.clear_sky import RigSun
 
 DAYS = 18
 SEED = 3

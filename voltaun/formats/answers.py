@@ -3,12 +3,12 @@
 from dataclasses import asdict
 from zoneinfo import ZoneInfo
 
-from voltaun.core.additions import Option, Worksheet
-from voltaun.core.effective import Estimate
-from voltaun.core.hindsight import LEVEL_DAYS, Hindsight
-from voltaun.core.learn import Account
-from voltaun.core.ledger import Interval
-from voltaun.core.outlook import DayOutlook, Outlook, Range
+from voltaun.core.learned.account import Account
+from voltaun.core.learned.capacity_fit import Estimate
+from voltaun.core.log.ledger import Interval
+from voltaun.core.outlook.backtest import LEVEL_DAYS, Backtest
+from voltaun.core.outlook.outlook import DayOutlook, Outlook, Range
+from voltaun.core.sizing.worksheet import Option, Worksheet
 
 
 def ledger_answer(account: Account, zone: ZoneInfo) -> dict:
@@ -60,7 +60,7 @@ def outlook_answer(outlook: Outlook, zone: ZoneInfo) -> dict:
     }
 
 
-def backtest_answer(past: Hindsight, zone: ZoneInfo, each: bool) -> dict:
+def backtest_answer(past: Backtest, zone: ZoneInfo, each: bool) -> dict:
     """The answer of `voltaun backtest`; losses in Wh, `each` with every forecast."""
     held = past.level_coverage()
     answer = {"horizons": [{"days": of.days, "forecasts": of.forecasts, "coverage_p10_p90": _s(of.coverage),

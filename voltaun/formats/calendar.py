@@ -4,8 +4,8 @@ from collections.abc import Iterable
 from datetime import UTC, datetime
 from hashlib import sha256
 
-from voltaun.core.measuring import Slot
-from voltaun.core.rig import Rig
+from voltaun.core.bench.round import Slot
+from voltaun.core.rig.rig import Rig
 
 
 def write_round(rig: Rig, slots: Iterable[Slot], now: datetime) -> bytes:

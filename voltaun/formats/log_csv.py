@@ -9,13 +9,14 @@ from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from voltaun.core.instants import clock_before, resolve
-from voltaun.core.inverter import ac_energy
-from voltaun.core.ledger import ANSWERS, RECKONED, Interval, Reading
-from voltaun.core.rig import SKIES, Rig
-from voltaun.core.when import TwoWays, read_clock, read_when
+from voltaun.core.log.ledger import ANSWERS, RECKONED, Interval, Reading
+from voltaun.core.rig.inverter import ac_energy
+from voltaun.core.rig.parts import SKIES
+from voltaun.core.rig.rig import Rig
 from voltaun.formats import FileFaults, shown
 from voltaun.formats.cells import fraction_of, from_cell, percent, plain, to_cell
 from voltaun.formats.mapping import MOST_COLUMNS, Grounds, Mapping, Translator, lines_of, separator_of
+from voltaun.formats.when import TwoWays, read_clock, read_when
 
 # Column: lowest, highest, what is expected.
 LIMITS = {

@@ -12,9 +12,8 @@ import re
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass, field
 
-from voltaun.core import when
-from voltaun.core.rig import SKIES
-from voltaun.formats import FileFaults, shown
+from voltaun.core.rig.parts import SKIES
+from voltaun.formats import FileFaults, shown, when
 
 VERSION = 1
 KEY = "voltaun_mapping"

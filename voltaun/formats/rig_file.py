@@ -6,21 +6,9 @@ from datetime import date
 from functools import cache
 from pathlib import Path
 
-from voltaun.core.rig import (
-    MOST_PARTS,
-    Bank,
-    Engine,
-    Fault,
-    Generator,
-    Inverter,
-    Load,
-    Mains,
-    Place,
-    Rig,
-    RigFaults,
-    SolarArray,
-    Stay,
-)
+from voltaun.core.rig.fields import MOST_PARTS, Fault, RigFaults
+from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Load, Mains, Place, SolarArray, Stay
+from voltaun.core.rig.rig import Rig
 
 VERSION = 1
 _GROUPS = {"arrays": SolarArray, "vehicles": Engine, "generators": Generator, "mains": Mains, "loads": Load,

@@ -10,11 +10,11 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from voltaun.core.instants import resolve
-from voltaun.core.samples import Samples
-from voltaun.core.when import read_when
+from voltaun.core.log.samples import Samples
 from voltaun.formats import FileFaults, shown
 from voltaun.formats.cells import percent, plain
 from voltaun.formats.mapping import MOST_COLUMNS, SAMPLES, UNITS, Column, Mapping, lines_of, separator_of
+from voltaun.formats.when import read_when
 
 COLUMNS = ("at", "volts", "amps", "watts", "soc_percent", "charge_wh", "discharge_wh")
 _LEGAL = {"volts": (0, 2000), "amps": (-1e5, 1e5), "watts": (-1e7, 1e7), "soc_percent": (0, 100),

@@ -10,7 +10,7 @@ from flask_wtf.csrf import CSRFProtect
 from jinja2 import FileSystemBytecodeCache
 
 from voltaun.database import connection
-from voltaun.monitoring import Copies
+from voltaun.intake.watch import Copies
 from voltaun.pages import errors, frame, security
 
 MAX_UPLOAD = 64 * 1024 * 1024

@@ -9,11 +9,11 @@ from wtforms import Field, SelectField
 from wtforms.validators import ValidationError
 from wtforms.widgets import TextInput
 
-from voltaun.core.bank import capacity_ah, nominal_voltage, pooled_soc
 from voltaun.core.instants import resolve
-from voltaun.core.quantities import QuantityError, parse
-from voltaun.core.rig import Rig
-from voltaun.core.when import TwoWays, read_clock, read_when
+from voltaun.core.rig.bank import capacity_ah, nominal_voltage, pooled_soc
+from voltaun.core.rig.rig import Rig
+from voltaun.core.units import QuantityError, parse
+from voltaun.formats.when import TwoWays, read_clock, read_when
 
 LONGEST = 400
 """No field of a line takes more letters."""

@@ -2,8 +2,8 @@
 
 from wtforms import Form, SelectField
 
-from voltaun.core.words import month
 from voltaun.pages.fields import QuantityField
+from voltaun.words.sentences import month
 
 _POSITIVE = 0.001
 

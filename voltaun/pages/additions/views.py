@@ -2,10 +2,10 @@
 
 from flask import render_template, request
 
-from voltaun.core.bank import cold_factor
-from voltaun.core.cautions import ESTIMATE, LOCAL_CODES
+from voltaun.core.rig.bank import cold_factor
 from voltaun.database import clearsky
-from voltaun.pages import frame
+from voltaun.pages import context, frame
+from voltaun.words.cautions import ESTIMATE, LOCAL_CODES
 
 pages = frame.page("additions")
 
@@ -14,11 +14,11 @@ pages = frame.page("additions")
 def show():
     """The page; the inputs stand in the address, so that a sheet can be kept as a bookmark."""
     # Imported when the page is wanted: the start of the server should not wait for it.
-    from voltaun.core import additions
+    from voltaun.core.sizing import worksheet as additions
     from voltaun.pages.additions.forms import WorksheetForm
     form = WorksheetForm(request.args)
-    sheet, why, rig = None, None, frame.rig()
-    learned, tables = frame.look().account.learned, clearsky.tables(frame.tables_db(rig), rig)
+    sheet, why, rig = None, None, context.rig()
+    learned, tables = context.look().account.learned, clearsky.tables(context.tables_db(rig), rig)
     if form.validate():
         try:
             sheet = additions.worksheet(rig, additions.suggest(rig, learned, tables, **_given(form)))
@@ -38,5 +38,5 @@ def _given(form) -> dict:
     if form.design_month.data:
         given["design_month"] = int(form.design_month.data)
     if form.bank_temp_c.data is not None:
-        given["cold_factor"] = cold_factor(frame.rig().chemistry, form.bank_temp_c.data)
+        given["cold_factor"] = cold_factor(context.rig().chemistry, form.bank_temp_c.data)
     return given

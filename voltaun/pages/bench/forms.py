@@ -3,7 +3,7 @@
 from wtforms import BooleanField, RadioField, SelectField, StringField
 from wtforms.validators import Length
 
-from voltaun.core.bench import Mark, Run
+from voltaun.core.bench.runs import Mark, Run
 from voltaun.pages.fields import InstantField, PlacedForm, QuantityField, WholeField
 
 MARKS = {"meter": ("wh", "run_minutes", "peak_w", "low_w", "ambient_c"), "drawdown": ("soc", "ambient_c"),

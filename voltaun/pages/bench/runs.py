@@ -4,19 +4,20 @@ from dataclasses import replace
 
 from flask import abort, flash, g, redirect, render_template, request, url_for
 
-from voltaun.core.bench import INSTRUMENTS, Run
-from voltaun.core.cautions import for_bench
-from voltaun.core.findings import changes
-from voltaun.core.metering import beside
-from voltaun.core.quantities import QuantityError, parse
-from voltaun.core.rig import RigFaults
-from voltaun.core.trials import Drawdown
-from voltaun.core.words import begin
+from voltaun.core.bench.findings import changes
+from voltaun.core.bench.metering import beside
+from voltaun.core.bench.runs import INSTRUMENTS, Run
+from voltaun.core.bench.trials import Drawdown
+from voltaun.core.rig.fields import RigFaults
+from voltaun.core.rig.rig import SOURCE_GROUPS
+from voltaun.core.units import QuantityError, parse
 from voltaun.database import bench, rigs
 from voltaun.database.connection import transaction
-from voltaun.pages import frame
+from voltaun.pages import context
 from voltaun.pages.bench.shown import hours_words, shown, title
 from voltaun.pages.bench.views import pages
+from voltaun.words.cautions import for_bench
+from voltaun.words.sentences import begin
 
 
 @pages.get("/bench/new")
@@ -36,7 +37,7 @@ def start():
     if not (form.validate() & noted.validate()):
         return _render_new(run, form, noted, 422)
     made = replace(run, marks=(form.mark(),), **noted.values())
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         run_id = bench.begin(db, g.kept.id, made, g.now)
     flash("Started.")
     return redirect(url_for("bench.run", rig_id=g.kept.id, run_id=run_id), 303)
@@ -47,17 +48,17 @@ def _start_label(form):
     if not form.validate():
         return _render_new(_asked(), form, None, 422)
     made = form.run()
-    if (seen := shown(made, frame.rig())).finding is None:
+    if (seen := shown(made, context.rig())).finding is None:
         form.watts.errors = [seen.headline]
         return _render_new(made, form, None, 422)
     try:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             run_id = bench.begin(db, g.kept.id, made, g.now)
             kept = bench.get(db, g.kept.id, run_id)
             # What was metered is not put aside for a label; that is left to a hand.
-            known = next((load for load in frame.rig().loads if load.name == made.subject), None)
+            known = next((load for load in context.rig().loads if load.name == made.subject), None)
             if known is None or known.evidence != "metered":
-                bench.apply(db, g.kept, kept, kept.version, changes(made, frame.rig(), seen.finding), g.now)
+                bench.apply(db, g.kept, kept, kept.version, changes(made, context.rig(), seen.finding), g.now)
     except RigFaults as faults:
         form.watts.errors = [begin(f"{faults.faults[0]}.")]
         return _render_new(made, form, None, 422)
@@ -70,44 +71,44 @@ def _asked() -> Run:
     if instrument not in INSTRUMENTS:
         abort(404)
     subject = "" if instrument in ("capacity", "inverter") else " ".join(request.values.get("subject", "").split())[:80]
-    load = next((load for load in frame.rig().loads if load.name == subject), None)
+    load = next((load for load in context.rig().loads if load.name == subject), None)
     return Run(instrument, subject, load.side if load else "dc")
 
 
 def _first_forms(run: Run):
     from voltaun.pages.bench.forms import FIRST, ConditionsForm, LabelForm, MarkForm
     if run.instrument == "label":
-        return LabelForm(frame.rig(), g.now, run.subject), None
-    form = MarkForm(frame.rig(), g.now, run.instrument)
+        return LabelForm(context.rig(), g.now, run.subject), None
+    form = MarkForm(context.rig(), g.now, run.instrument)
     if not form.is_submitted():
         first = dict(FIRST.get(run.instrument, {}))
-        look = frame.look()
+        look = context.look()
         recent = look.readings[-1] if look.readings else None
         if run.instrument == "drawdown" and recent and recent.soc and (g.now - recent.at).total_seconds() < 3600:
             first["soc"] = recent.soc
         for name, value in first.items():
             form[name].process_data(value)
-    return form, ConditionsForm(frame.rig(), g.now, run)
+    return form, ConditionsForm(context.rig(), g.now, run)
 
 
 def _render_new(run, form, noted, status=200):
-    subjects = {"meter": [load.name for load in frame.rig().loads],
-                "drawdown": [load.name for load in frame.rig().loads],
-                "harvest": [part.name for group in (frame.rig().arrays, frame.rig().vehicles, frame.rig().generators,
-                                                    frame.rig().mains) for part in group]}
+    rig = context.rig()
+    loads = [load.name for load in rig.loads]
+    subjects = {"meter": loads, "drawdown": loads,
+                "harvest": [part.name for group in SOURCE_GROUPS for part in getattr(rig, group)]}
     return render_template("bench/new.html", run=run, name=title(run), form=form, noted=noted,
-                           subjects=subjects.get(run.instrument, []), cautions=for_bench(frame.rig(), run)), status
+                           subjects=subjects.get(run.instrument, []), cautions=for_bench(context.rig(), run)), status
 
 
 def _kept(run_id: int) -> bench.KeptRun:
-    kept = bench.get(frame.db(), g.kept.id, run_id)
+    kept = bench.get(context.db(), g.kept.id, run_id)
     if kept is None:
         abort(404)
     return kept
 
 
 def _shown(of: Run):
-    return shown(of, frame.rig(), frame.sun() if of.instrument == "harvest" else None)
+    return shown(of, context.rig(), context.sun() if of.instrument == "harvest" else None)
 
 
 @pages.get("/bench/runs/<int:run_id>")
@@ -120,7 +121,7 @@ def run(run_id: int):
 
 def _render(kept, form=None, noted=None, editing=None, status=200):
     from voltaun.pages.bench.forms import ConditionsForm, MarkForm
-    rig, seen = frame.rig(), _shown(kept.run)
+    rig, seen = context.rig(), _shown(kept.run)
     fault_at = next((n for n, mark in enumerate(kept.run.marks) if seen.fault and mark.at == seen.fault.at), None)
     if form is None:
         mark = kept.run.marks[editing] if editing is not None else None
@@ -142,7 +143,7 @@ def _hours_from(finding):
         soc = parse(typed, "percent")
     except QuantityError as error:
         return {"typed": typed, "fault": f"Found {error.found}, expected {error.expected}, such as {error.example}."}
-    bank = frame.rig().bank
+    bank = context.rig().bank
     floors = (("everyday floor", bank.everyday_floor), ("hard floor", bank.hard_floor), ("empty", 0.0))
     return {"typed": typed, "rows": [(word, hours_words(finding, floor, soc)) for word, floor in floors if soc > floor]}
 
@@ -151,7 +152,7 @@ def _beside(kept, seen):
     """What other runs on the same load say beside this one."""
     if kept.run.instrument not in ("meter", "label") or seen.finding is None:
         return None
-    return beside([each.run for each in bench.runs(frame.db(), g.kept.id) if each.state != "abandoned"],
+    return beside([each.run for each in bench.runs(context.db(), g.kept.id) if each.state != "abandoned"],
                   kept.run.subject)
 
 
@@ -160,7 +161,7 @@ def add_mark(run_id: int):
     """Keep a reading of the run."""
     from voltaun.pages.bench.forms import MarkForm
     kept = _kept(run_id)
-    form = MarkForm(frame.rig(), g.now, kept.run.instrument)
+    form = MarkForm(context.rig(), g.now, kept.run.instrument)
     if not form.validate():
         return _render(kept, form, status=422)
     mark = form.mark()
@@ -171,7 +172,7 @@ def add_mark(run_id: int):
     if there is not None:
         form.at.errors = ["Found another reading of this run at that minute, expected a time of its own."]
         return _render(kept, form, status=409)
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         kept = bench.get(db, g.kept.id, run_id)
         change = bench.change(db, kept, kept.version, replace(kept.run, marks=(*kept.run.marks, mark)), g.now)
     flash("Kept.", f"undo-run-{change}")
@@ -193,7 +194,7 @@ def change_mark(run_id: int, n: int):
         marks[n] = replace(marks[n], reset=request.form["reset"] == "yes")
         words = "Noted: the counter was set back there." if marks[n].reset else "Noted: it was not set back."
     else:
-        form = MarkForm(frame.rig(), g.now, kept.run.instrument, marks[n])
+        form = MarkForm(context.rig(), g.now, kept.run.instrument, marks[n])
         if not form.validate():
             return _render(kept, form, editing=n, status=422)
         marks[n] = form.mark()
@@ -209,7 +210,7 @@ def note(run_id: int):
     """Keep what is noted of the run as a whole."""
     from voltaun.pages.bench.forms import ConditionsForm
     kept = _kept(run_id)
-    noted = ConditionsForm(frame.rig(), g.now, kept.run)
+    noted = ConditionsForm(context.rig(), g.now, kept.run)
     if not noted.validate():
         return _render(kept, noted=noted, status=422)
     return _change(kept, replace(kept.run, **noted.values()), "Noted.")
@@ -226,7 +227,7 @@ def state(run_id: int):
 
 def _change(kept, made, words, to_state=None):
     try:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             change = bench.change(db, kept, request.form.get("version", 0, type=int), made, g.now, to_state)
     except bench.RunChanged:
         flash("This run was changed meanwhile, perhaps in another window; nothing was changed now. Look again.")
@@ -239,7 +240,7 @@ def _change(kept, made, words, to_state=None):
 def undo(change_id: int):
     """Take the last change of a run back."""
     try:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             run_id = bench.undo(db, g.kept.id, change_id, g.now)
     except (bench.RunChanged, LookupError):
         flash("It was changed again since, or is gone; nothing was taken back.")
@@ -257,11 +258,11 @@ def apply(run_id: int):
         flash("There is no finding to apply; nothing was changed.")
         return _back(run_id)
     try:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             bench.apply(db, g.kept, kept, request.form.get("version", 0, type=int),
-                        changes(kept.run, frame.rig(), seen.finding), g.now)
+                        changes(kept.run, context.rig(), seen.finding), g.now)
     except bench.AlreadyApplied as already:
-        flash(f"It was applied already, on {already.at.astimezone(frame.rig().zone):%-d %B}; nothing was changed.")
+        flash(f"It was applied already, on {already.at.astimezone(context.rig().zone):%-d %B}; nothing was changed.")
     except (bench.RunChanged, rigs.RigChanged):
         flash("This run or the rig was changed meanwhile; nothing was applied. Look again.")
     except (RigFaults, LookupError) as fault:
@@ -276,7 +277,7 @@ def take_back(run_id: int):
     """Set the rig's figures back to what they were before the finding."""
     kept = _kept(run_id)
     try:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             bench.take_back(db, g.kept, kept, request.form.get("version", 0, type=int), g.now)
     except bench.FigureChanged as changed:
         flash(f"{' '.join(changed.path[1:]).replace('_', ' ')} was changed in Rig since; nothing was taken back.")

@@ -3,16 +3,18 @@
 import math
 from dataclasses import dataclass
 
-from voltaun.core.bank import effective_energy
-from voltaun.core.bench import CounterFell, Misread, NotYet, Run
-from voltaun.core.figures import figures
-from voltaun.core.findings import Finding, changes, find
-from voltaun.core.metering import Labelled, Metered
-from voltaun.core.quantities import show_duration, show_energy, show_percent, show_power
-from voltaun.core.rig import Rig
-from voltaun.core.trials import Drawdown, Harvested, InverterFit, Tested
-from voltaun.core.words import begin, figure_words
+from voltaun.core.bench.findings import Finding, changes, find
+from voltaun.core.bench.metering import Labelled, Metered
+from voltaun.core.bench.runs import Run
+from voltaun.core.bench.trials import Drawdown, Harvested, InverterFit, Tested
+from voltaun.core.reasons import CounterFell, Misread, NotYet
+from voltaun.core.rig.bank import effective_energy
+from voltaun.core.rig.figures import figures
+from voltaun.core.rig.rig import Rig
 from voltaun.pages.figures import bench as pictures
+from voltaun.words.reasons import say
+from voltaun.words.sentences import begin, figure_words
+from voltaun.words.units import show_duration, show_energy, show_percent, show_power
 
 TITLES = {"meter": "Meter run", "drawdown": "Drawdown trial", "capacity": "Capacity test",
           "inverter": "Inverter test", "harvest": "Harvest trial", "label": "Label"}
@@ -51,12 +53,12 @@ def shown(run: Run, rig: Rig, sun=None) -> Shown:
     try:
         finding = find(run, rig, sun)
     except NotYet as yet:
-        return Shown(run, name, str(yet), _next(run), picture=pictures.draw(run, None, rig))
+        return Shown(run, name, say(yet.reason), _next(run), picture=pictures.draw(run, None, rig))
     except Misread as fault:
-        return Shown(run, name, f"Something does not fit: {fault}.", fault=fault)
+        return Shown(run, name, f"Something does not fit: {say(fault.reason)}.", fault=fault)
     headline, advice, rows = _SAID[type(finding)](finding, run, rig)
-    return Shown(run, name, headline, advice, tuple(rows), finding.remarks, pictures.draw(run, finding, rig), finding,
-                 tuple(_changed(run, rig, finding)))
+    return Shown(run, name, headline, advice, tuple(rows), tuple(map(say, finding.remarks)),
+                 pictures.draw(run, finding, rig), finding, tuple(_changed(run, rig, finding)))
 
 
 def _next(run: Run) -> str:

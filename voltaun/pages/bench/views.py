@@ -4,12 +4,12 @@ from collections import Counter
 
 from flask import Response, flash, g, redirect, render_template, url_for
 
-from voltaun.core import measuring
-from voltaun.core.demand import gap, listed
-from voltaun.core.metering import beside
+from voltaun.core.bench import round as measuring
+from voltaun.core.bench.metering import beside
+from voltaun.core.rig.loads import gap, listed
 from voltaun.database import bench, rigs
 from voltaun.database.connection import transaction
-from voltaun.pages import frame
+from voltaun.pages import context, frame
 from voltaun.pages.bench.shown import shown
 from voltaun.pages.figures.svg import el
 
@@ -23,18 +23,18 @@ def show():
 
 
 def _render(form=None, status=200):
-    look, rig = frame.look(), frame.rig()
-    origins = rigs.origins(frame.db(), g.kept)
+    look, rig = context.look(), context.rig()
+    origins = rigs.origins(context.db(), g.kept)
     idle = origins.get(("inverter", "idle_w"))
     of = listed(rig, look.today.month, idle_tested=bool(idle and idle.instrument))
-    drain = look.outlook.drain if look.outlook and look.outlook.drain.basis == "log" else None
+    drain = look.standing.drain if look.standing and look.standing.drain.basis == "log" else None
     logged = drain.use_wh + drain.hidden_wh if drain else None
-    runs = bench.runs(frame.db(), g.kept.id)
+    runs = bench.runs(context.db(), g.kept.id)
     count = Counter(each.run.subject for each in runs if each.state != "abandoned")
     used = [each.run for each in runs if each.state != "abandoned"]
     metered = {load.name for load in rig.loads if load.evidence == "metered"}
     said = [(each, seen, _state(each, seen, metered)) for each in runs
-            for seen in [shown(each.run, rig, frame.sun() if each.run.instrument == "harvest" else None)]]
+            for seen in [shown(each.run, rig, context.sun() if each.run.instrument == "harvest" else None)]]
     pressing = ("under way", "look at it", "to apply")
     return render_template(
         "bench/bench.html", of=of, drain=drain, logged=logged, bar=_bar(of), count=count,
@@ -58,14 +58,14 @@ def _state(kept, seen, metered) -> str:
 
 def _round_form():
     from voltaun.pages.bench.forms import RoundForm
-    kept = bench.measuring_round(frame.db(), g.kept.id)
+    kept = bench.measuring_round(context.db(), g.kept.id)
     first = {"ac_meters": kept.ac_meters if kept else 1, "dc_meters": kept.dc_meters if kept else 0, "begin": g.now}
-    return RoundForm(frame.rig(), g.now, data=first)
+    return RoundForm(context.rig(), g.now, data=first)
 
 
 def _round(runs):
     """The round under way as (slot, whether it is done), or None."""
-    kept = bench.measuring_round(frame.db(), g.kept.id)
+    kept = bench.measuring_round(context.db(), g.kept.id)
     if kept is None:
         return None
     metered = [(each.run.subject, each.run.marks[-1].at, each.run.hours) for each in runs
@@ -81,9 +81,9 @@ def lay_out():
         if form.begin.data is None and not form.begin.errors:
             form.begin.errors = ["Found nothing, expected a date and time, such as 2026-11-24 08:00."]
         return _render(form, 422)
-    wanted = measuring.doubts(frame.rig(), frame.look().today.month)
+    wanted = measuring.doubts(context.rig(), context.look().today.month)
     made = measuring.lay_out(wanted, form.ac_meters.data or 0, form.dc_meters.data or 0, form.begin.data, g.now)
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         bench.keep_round(db, g.kept.id, made)
     flash("The round is laid out." if made.slots else "No load in doubt has a meter of its side: nothing to lay out.")
     return redirect(url_for("bench.show", rig_id=g.kept.id) + "#round", 303)
@@ -93,8 +93,8 @@ def lay_out():
 def calendar():
     """The round as a calendar file."""
     from voltaun.formats.calendar import write_round
-    kept = bench.measuring_round(frame.db(), g.kept.id)
-    text = write_round(frame.rig(), kept.slots if kept else (), g.now)
+    kept = bench.measuring_round(context.db(), g.kept.id)
+    text = write_round(context.rig(), kept.slots if kept else (), g.now)
     return Response(text, content_type="text/calendar; charset=utf-8",
                     headers={"Content-Disposition": 'attachment; filename="measuring-round.ics"'})
 

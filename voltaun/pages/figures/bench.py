@@ -5,13 +5,13 @@ from dataclasses import dataclass
 
 from markupsafe import Markup
 
-from voltaun.core.bench import Run
+from voltaun.core.bench.metering import Metered
+from voltaun.core.bench.runs import Run
+from voltaun.core.bench.trials import Drawdown, InverterFit
 from voltaun.core.instants import hours_between
-from voltaun.core.metering import Metered
-from voltaun.core.quantities import show_duration, show_energy, show_power
-from voltaun.core.rig import Rig
-from voltaun.core.trials import Drawdown, InverterFit
+from voltaun.core.rig.rig import Rig
 from voltaun.pages.figures.svg import band, el, figure, join, path
+from voltaun.words.units import show_duration, show_energy, show_power
 
 WIDTH, HEIGHT = 560.0, 300.0
 _LEFT, _RIGHT, _TOP, _BOTTOM = 92.0, 546.0, 14.0, 262.0

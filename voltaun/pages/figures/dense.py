@@ -5,10 +5,10 @@ from datetime import datetime
 import numpy as np
 from markupsafe import Markup
 
-from voltaun.core.quantities import show_energy, show_power
-from voltaun.core.rig import Rig
-from voltaun.core.samples import Hours, Samples, power
+from voltaun.core.log.samples import Hours, Samples, power
+from voltaun.core.rig.rig import Rig
 from voltaun.pages.figures.svg import band, el, figure, join, path
+from voltaun.words.units import show_energy, show_power
 
 WIDTH, HEIGHT = 760.0, 330.0
 _LEFT, _RIGHT, _TOP, _MIDDLE, _BOTTOM = 96.0, 752.0, 12.0, 178.0, 304.0

@@ -6,7 +6,7 @@ from zoneinfo import ZoneInfo
 from markupsafe import Markup
 
 from voltaun.core.instants import day_start, days_between, local_day
-from voltaun.core.outlook import Outlook
+from voltaun.core.outlook.outlook import Outlook
 from voltaun.pages.figures.svg import band, el, figure, join, path
 
 

@@ -2,8 +2,8 @@
 
 from markupsafe import Markup
 
-from voltaun.core.quantities import show_percent
 from voltaun.pages.figures.svg import el, figure, join
+from voltaun.words.units import show_percent
 
 
 def upright(soc: float | None, everyday: float, hard: float, days_per_soc: float | None) -> Markup:

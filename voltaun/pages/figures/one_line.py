@@ -5,12 +5,13 @@ from dataclasses import dataclass
 
 from markupsafe import Markup
 
-from voltaun.core.bank import capacity_ah, controller_limit, effective_energy, nominal_voltage
-from voltaun.core.limits import Limit, limits
-from voltaun.core.quantities import show_energy, show_power
-from voltaun.core.rig import Rig
+from voltaun.core.rig.bank import capacity_ah, controller_limit, effective_energy, nominal_voltage
+from voltaun.core.rig.limits import Limit, limits
+from voltaun.core.rig.rig import Rig
 from voltaun.pages.figures.svg import el, figure, join
 from voltaun.pages.figures.weave import SOURCE_WORDS, fill
+from voltaun.words.reasons import short
+from voltaun.words.units import show_energy, show_power
 
 _ROW, _CELL, _MOST = 50.0, (58.0, 22.0), 4
 """Height of a row; width and height of a battery; how many strings and batteries of a string are drawn."""
@@ -136,9 +137,9 @@ def _hung(row: Row, left, right, y, towards):
     if row.limit and over:
         parts.append(el("path", d=f"M{(at + inner) / 2 - 5:.1f} {y - 7:.1f} l10 14 m-10 0 l10 -14", class_="over-mark"))
     parts += [el("text", row.name, y=y - 3, **(words | {"class_": f"part {words['class_'] or ''}".strip()})),
-              el("text", row.limit.short if over else row.figures, y=y + 14,
+              el("text", short(row.limit) if over else row.figures, y=y + 14,
                  **(words | {"class_": " ".join(filter(None, ("scale", words["class_"], over and "floor-word")))}))]
-    said = f"{row.name}: {row.figures}" + (f"; {row.limit.short}" if row.limit else "")
+    said = f"{row.name}: {row.figures}" + (f"; {short(row.limit)}" if row.limit else "")
     return el("a", el("title", said), join(parts), href=row.href)
 
 
@@ -147,7 +148,7 @@ def _inverter(rig, bus, y, ac_bus):
     end = ac_bus if ac_bus is not None else bus + 26
     name_x = bus + 38
     rating = f"{show_power(inverter.continuous_w)}, " if inverter.continuous_w else ""
-    words = limit.short if limit else f"{rating}idle {inverter.idle_w:g} W, {inverter.efficiency * 100:.0f} %"
+    words = short(limit) if limit else f"{rating}idle {inverter.idle_w:g} W, {inverter.efficiency * 100:.0f} %"
     parts = [el("circle", cx=bus, cy=y, r=3.5, class_="dot"),
              el("path", d=f"M{bus} {y:.1f} H{end:.1f}", class_="wire wire-over" if limit else "wire"),
              # A wave on the AC side of a slash: what goes in straight comes out as waves.
@@ -192,7 +193,7 @@ def _bank(rig, bus, top, right):
     energy = effective_energy(rig)
     name = _bank_name(bank) + more
     held = f"{capacity_ah(bank):g} Ah, " if capacity_ah(bank) and not bank.is_station else ""
-    words = (limit.short if over else
+    words = (short(limit) if over else
              f"{held}{show_energy(energy.wh)} {'as tested' if energy.basis == 'tested' else 'as printed'}")
     base = y + strings * (height + 8) + 8
     text_x = left
@@ -215,7 +216,7 @@ def _bank_name(bank) -> str:
 
 def _figure(width, height, rig, drawing, name) -> Markup:
     sources, ac, dc = rows(rig)
-    said = "; ".join(f"{row.name}: {row.figures}" + (f", {row.limit.short}" if row.limit else "")
+    said = "; ".join(f"{row.name}: {row.figures}" + (f", {short(row.limit)}" if row.limit else "")
                      for row in (*sources, *ac, *dc))
     return figure(width, height, f"One-line diagram of {rig.name}", f"{said}. Every part opens its figures.", drawing,
                   name=name, role="group", class_=name)

@@ -5,15 +5,15 @@ from zoneinfo import ZoneInfo
 
 from markupsafe import Markup
 
-from voltaun.core.hindsight import Hindsight
 from voltaun.core.instants import local_day
-from voltaun.core.quantities import show_energy
+from voltaun.core.outlook.backtest import Backtest
 from voltaun.pages.figures.svg import el, figure, join
+from voltaun.words.units import show_energy
 
 MOST_WIDE, MOST_NARROW = 60, 24
 
 
-def draw(past: Hindsight, zone: ZoneInfo, width: float, height: float, letters: float, name: str) -> Markup:
+def draw(past: Backtest, zone: ZoneInfo, width: float, height: float, letters: float, name: str) -> Markup:
     """The latest one-day-ahead outlooks: pale from one in ten to nine in ten, dark its middle half, a dot what came."""
     shown = sorted((each for each in past.sun if each.days == 1), key=lambda each: each.as_of)
     shown = shown[-(MOST_WIDE if width > 600 else MOST_NARROW):]

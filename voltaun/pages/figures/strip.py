@@ -7,15 +7,15 @@ from zoneinfo import ZoneInfo
 
 from markupsafe import Markup
 
-from voltaun.core.days import Day
 from voltaun.core.instants import day_start, days_between, local_day
-from voltaun.core.outlook import DayOutlook, Outlook
-from voltaun.core.plans import Plan
-from voltaun.core.quantities import show_energy, show_percent
-from voltaun.core.rig import SOURCES
-from voltaun.core.words import chance
+from voltaun.core.log.days import Day
+from voltaun.core.outlook.outlook import DayOutlook, Outlook
+from voltaun.core.outlook.plans import Plan
+from voltaun.core.rig.parts import SOURCES
 from voltaun.pages.figures.svg import band, el, figure, join, path
 from voltaun.pages.figures.weave import SOURCE_WORDS, fill
+from voltaun.words.sentences import chance
+from voltaun.words.units import show_energy, show_percent
 
 
 @dataclass(frozen=True)

@@ -10,21 +10,21 @@ from io import BytesIO
 
 from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
 
-from voltaun.bringing import Unsure, bring_log, log_grounds
-from voltaun.core import when
-from voltaun.core.bank import nominal_voltage
-from voltaun.core.learn import reckon
-from voltaun.core.rig import SKIES, RigFaults
-from voltaun.core.words import doubt_words
+from voltaun.core.learned.account import reckon
+from voltaun.core.rig.bank import nominal_voltage
+from voltaun.core.rig.fields import RigFaults
+from voltaun.core.rig.parts import SKIES
 from voltaun.database import clearsky, monitors, readings, rigs
 from voltaun.database.connection import transaction
-from voltaun.formats import FileFaults
+from voltaun.formats import FileFaults, when
 from voltaun.formats import mapping as mappings
 from voltaun.formats.log_csv import LogFile, decode, read_log
 from voltaun.formats.mapping import LOG, SAMPLES, UNITS, Mapping
-from voltaun.pages import frame
+from voltaun.intake.bringing import Unsure, bring_log, log_grounds
+from voltaun.pages import context
 from voltaun.pages.log.jobs import Jobs, Stash
 from voltaun.pages.log.views import pages, render
+from voltaun.words.sentences import doubt_words
 
 ALL = "mappings"
 """The rig's setting that holds its mappings by name."""
@@ -80,8 +80,8 @@ def _json(sent):
     except RigFaults as faults:
         return render(status=422, refused=[str(fault) for fault in faults.faults])
     try:
-        clearsky.tables(frame.writer(), made)
-        with transaction(frame.writer()) as db:
+        clearsky.tables(context.writer(), made)
+        with transaction(context.writer()) as db:
             rig_id = rigs.add(db, made)
     except rigs.RigNameTaken:
         return render(status=409, refused=[f"found another rig named {made.name!r}, expected a name of its own"])
@@ -112,7 +112,7 @@ def _known(start: bytes, kind: str) -> Mapping | None:
 def kept_mappings() -> dict[str, Mapping]:
     """The rig's mappings by name."""
     made = {}
-    for name, document in monitors.setting(frame.db(), g.kept.id, ALL, {}).items():
+    for name, document in monitors.setting(context.db(), g.kept.id, ALL, {}).items():
         try:
             made[name] = mappings.from_document(document)
         except FileFaults:
@@ -137,8 +137,8 @@ def _keep(number: str, mapping: Mapping):
     mapped = mapping if mapping.columns else None
     shown = Shown(number, name, mapping)
     try:
-        log = read_log(file.read(), frame.rig().zone, g.now, mapped, log_grounds(frame.rig()))
-        merged = bring_log(frame.writer(), g.kept, log.readings, name, g.now, request.form.get("differing") or None,
+        log = read_log(file.read(), context.rig().zone, g.now, mapped, log_grounds(context.rig()))
+        merged = bring_log(context.writer(), g.kept, log.readings, name, g.now, request.form.get("differing") or None,
                            "sure" in request.form)
     except FileFaults as faults:
         if mapped is None:
@@ -147,7 +147,7 @@ def _keep(number: str, mapping: Mapping):
     except readings.ReadingsDiffer as differ:
         return _render(shown, 409, log=log, differ=differ.pairs)
     except Unsure as unsure:
-        return _render(shown, 409, log=log, doubts=[(doubt, doubt_words(doubt, frame.rig()))
+        return _render(shown, 409, log=log, doubts=[(doubt, doubt_words(doubt, context.rig()))
                                                     for doubt in unsure.doubts])
     stash().take(g.kept.id, number)[0].close()
     for warning in log.warnings[:20]:
@@ -241,7 +241,7 @@ def _typed_mapping(header: list[str]) -> Mapping:
 
 def _keep_mapping(mapping: Mapping) -> None:
     name = mapping.name or "My log"
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         known = monitors.setting(db, g.kept.id, ALL, {})
         known.pop(name, None)
         monitors.put_setting(db, g.kept.id, ALL, dict([*known.items(), (name, mapping.document())][-20:]))
@@ -285,10 +285,10 @@ def _understood(mapping: Mapping, file, log: LogFile | None, text: str) -> Under
         return _understood_samples(mapping, text)
     if log is None:
         file.seek(0)
-        log = read_log(file.read(), frame.rig().zone, g.now, mapping if mapping.columns else None,
-                       log_grounds(frame.rig()))
+        log = read_log(file.read(), context.rig().zone, g.now, mapping if mapping.columns else None,
+                       log_grounds(context.rig()))
     levels = [reading.soc for reading in log.readings if reading.soc is not None]
-    account = reckon(frame.rig(), log.readings, frame.sun())
+    account = reckon(context.rig(), log.readings, context.sun())
     days = sum(interval.hours for interval in account.intervals) / 24
     suns = [interval for interval in account.intervals if interval.harvest["solar"] is not None]
     sunny = sum(interval.hours for interval in suns) / 24
@@ -300,11 +300,11 @@ def _understood(mapping: Mapping, file, log: LogFile | None, text: str) -> Under
 
 
 def _understood_samples(mapping: Mapping, text: str) -> Understood | None:
-    from voltaun.bringing import Staged
-    from voltaun.core.samples import hours
+    from voltaun.core.log.samples import hours
     from voltaun.formats.samples_csv import Told, pieces
+    from voltaun.intake.bringing import Staged
     told = Told()
-    part = pieces(BytesIO(text.encode()), frame.rig().zone, mapping, told, nominal_voltage(frame.rig().bank))
+    part = pieces(BytesIO(text.encode()), context.rig().zone, mapping, told, nominal_voltage(context.rig().bank))
     first = next(part, None)
     if first is None:
         return None

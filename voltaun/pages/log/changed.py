@@ -4,14 +4,14 @@ from datetime import UTC, datetime
 
 from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
 
-from voltaun import bringing
-from voltaun.core import words
-from voltaun.core.quantities import show_energy, show_percent
 from voltaun.database import bench, changes, plans, readings, rigs
 from voltaun.database.changes import Change
 from voltaun.database.connection import transaction
-from voltaun.pages import frame
+from voltaun.intake import bringing
+from voltaun.pages import context
 from voltaun.pages.log.views import pages, taken_words
+from voltaun.words import sentences as words
+from voltaun.words.units import show_energy, show_percent
 
 DONE = {"added": "written down", "edited": "changed", "removed": "removed", "undone": "taken back"}
 
@@ -19,14 +19,14 @@ DONE = {"added": "written down", "edited": "changed", "removed": "removed", "und
 @pages.get("/log/changed")
 def changed():
     """The list."""
-    found = changes.recent(frame.db(), g.kept.id, g.now)
+    found = changes.recent(context.db(), g.kept.id, g.now)
     lines = [(change, *_told(change)) for change in found]
     return render_template("log/changed.html", lines=lines, days=changes.DAYS)
 
 
 def _told(change: Change) -> tuple[str, str, str]:
     """What was changed, what it was, and the words of the button; no words where it cannot be taken back."""
-    zone, told = frame.rig().zone, change.told
+    zone, told = context.rig().zone, change.told
     if change.kind == "reading":
         reading = told["reading"] if change.action == "added" else told["before"] or told["reading"]
         what = f"The reading of {reading.at.astimezone(zone):%a %-d %b %Y %H:%M}, {_figures(reading)}"
@@ -44,7 +44,7 @@ def _told(change: Change) -> tuple[str, str, str]:
         return f"{told['rows']} samples of {' to '.join(dict.fromkeys(ends))}", change.action, \
             "Bring them back" if change.open else ""
     if change.kind == "plan":
-        what = f"The plan: {words.plan(told['plan'], frame.rig())}"
+        what = f"The plan: {words.plan(told['plan'], context.rig())}"
         return (what, "taken away", "Bring it back") if change.action == "removed" else (what, "kept", "Take it away")
     if change.kind == "rig":
         named = list(dict.fromkeys(" ".join([*path[1:-1], words.figure_words(path[-1])]) for path in told["paths"]))
@@ -85,7 +85,7 @@ def take_back(kind: str, number: int):
 
 
 def _reading(number):
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         readings.undo(db, g.kept.id, number, g.now)
     return "Taken back."
 
@@ -103,25 +103,25 @@ def _samples(number):
 
 
 def _plan(number):
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         if not plans.set_removed(db, g.kept.id, number, "again" not in request.form, g.now):
             raise LookupError
     return "The plan is back." if "again" in request.form else "The plan is taken away."
 
 
 def _rig(number):
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         rigs.undo(db, g.kept.id, number, g.now)
     return "The rig is as it was before."
 
 
 def _run(number):
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         bench.undo(db, g.kept.id, number, g.now)
     return "The run is as it was before."
 
 
 def _removed_rig(number):
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         rigs.restore(db, number)
     return "The rig is back, with its log."

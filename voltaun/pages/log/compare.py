@@ -4,11 +4,11 @@ from datetime import date, timedelta
 
 from flask import g, render_template, request
 
-from voltaun.core.days import clear_sky_of
 from voltaun.core.instants import day_start, local_day
-from voltaun.core.stretches import Stretch, difference, share_difference, stretch
+from voltaun.core.log.days import clear_sky_of
+from voltaun.core.log.stretches import Stretch, difference, share_difference, stretch
 from voltaun.database import readings
-from voltaun.pages import frame
+from voltaun.pages import context
 from voltaun.pages.log.views import pages
 
 ENDS = ("a_first", "a_last", "b_first", "b_last")
@@ -17,7 +17,7 @@ ENDS = ("a_first", "a_last", "b_first", "b_last")
 @pages.get("/log/compare")
 def compare():
     """The page: the days asked for, else the last fortnight beside the one before it."""
-    today = local_day(g.now, frame.rig().zone)
+    today = local_day(g.now, context.rig().zone)
     usual = dict(zip(ENDS, (today - timedelta(days=n) for n in (28, 15, 14, 1)), strict=True))
     typed, faults, ends = {}, {}, {}
     for name in ENDS:
@@ -40,11 +40,11 @@ def compare():
 
 def _stretch(first: date, last: date) -> tuple[Stretch | None, str | None]:
     """A stretch of this rig's log, or what is wrong with it."""
-    rig, sun = frame.rig(), frame.sun()
+    rig, sun = context.rig(), context.sun()
     begin, end = day_start(first, rig.zone), day_start(last + timedelta(days=1), rig.zone)
-    kept = [each.reading for each in readings.since(frame.db(), g.kept.id, begin - timedelta(days=8),
+    kept = [each.reading for each in readings.since(context.db(), g.kept.id, begin - timedelta(days=8),
                                                     end + timedelta(days=8))]
-    days = frame.days_from(first, last)
+    days = context.days_from(first, last)
     inside = [reading for reading in kept if begin < reading.at <= end]
     low = {local_day(reading.at, rig.zone) for reading in inside
            if reading.soc is not None and reading.soc < rig.bank.everyday_floor}

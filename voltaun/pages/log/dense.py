@@ -4,17 +4,17 @@ from datetime import date, timedelta
 
 from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
 
-from voltaun import bringing, outside
-from voltaun.bringing import HOURS, mapping_of
 from voltaun.core.instants import day_start, local_day
-from voltaun.core.samples import Hours
-from voltaun.core.when import read_day
+from voltaun.core.log.samples import Hours
 from voltaun.database import monitors, samples
 from voltaun.database.connection import transaction
 from voltaun.formats.mapping import SAMPLES, Mapping
 from voltaun.formats.samples_csv import header
-from voltaun.monitoring import leave_out, read_monitor
-from voltaun.pages import frame
+from voltaun.formats.when import read_day
+from voltaun.intake import bringing, client
+from voltaun.intake.bringing import HOURS, mapping_of
+from voltaun.intake.monitor import leave_out, read_monitor
+from voltaun.pages import context
 from voltaun.pages.figures import dense as pictures
 from voltaun.pages.log.bring import jobs, stash
 from voltaun.pages.log.views import pages
@@ -27,23 +27,23 @@ def monitor():
 
 
 def _render(status=200, faults=None, typed=None):
-    rig, db = frame.rig(), frame.db()
+    rig, db = context.rig(), context.db()
     span = samples.span(db, g.kept.id)
     last = local_day(g.now, rig.zone) if span is None else local_day(_instant(span[1]), rig.zone)
     day, month = _asked("day"), _asked("month")
-    context = {}
+    seen_of = {}
     if span and day:
         begin, end = day_start(day, rig.zone), day_start(day + timedelta(days=1), rig.zone)
         seen = samples.between(db, g.kept.id, begin, end)
         summed = samples.hours_between(db, g.kept.id, begin.timestamp(), end.timestamp())
-        context = {"picture": pictures.day(seen, begin, end, rig), "rows": _by_hour(summed, rig.zone),
+        seen_of = {"picture": pictures.day(seen, begin, end, rig), "rows": _by_hour(summed, rig.zone),
                    "day": day, "count": len(seen)}
     elif span:
         first = (month or last).replace(day=1)
         after = (first + timedelta(days=31)).replace(day=1)
         begin, end = day_start(first, rig.zone), day_start(after, rig.zone)
         summed = samples.hours_between(db, g.kept.id, begin.timestamp(), end.timestamp())
-        context = {"picture": pictures.month(summed, begin, end, rig), "rows": _by_day(summed, rig.zone),
+        seen_of = {"picture": pictures.month(summed, begin, end, rig), "rows": _by_day(summed, rig.zone),
                    "month": first, "before": first - timedelta(days=1), "after": after}
     kept = monitors.get(db, g.kept.id)
     typed = typed or {"address": kept.address if kept else "http://127.0.0.1:8151",
@@ -52,7 +52,7 @@ def _render(status=200, faults=None, typed=None):
     return render_template(
         "log/monitor.html", span=span and [local_day(_instant(each), rig.zone) for each in span], kept_monitor=kept,
         marks=monitors.marks(db, g.kept.id, g.now - timedelta(days=60), g.now + timedelta(days=1))[::-1], typed=typed,
-        faults=faults or {}, **context), status
+        faults=faults or {}, **seen_of), status
 
 
 def _instant(seconds: int):
@@ -97,7 +97,7 @@ def bring_samples():
     start = sent.stream.read(65_536).decode("utf-8-sig", "replace")
     sent.stream.seek(0)
     names, _ = header(start)
-    kept = mapping_of(frame.db(), g.kept.id)
+    kept = mapping_of(context.db(), g.kept.id)
     known = kept if any(theirs in names for theirs in kept.columns) else Mapping(SAMPLES)
     number = stash().put(g.kept.id, sent)
     if not known.columns and "at" not in names:
@@ -110,7 +110,7 @@ def bring_samples():
 @pages.post("/log/samples/remove")
 def remove_samples():
     """Take the samples of some days out, and the readings made of them; they can be brought back."""
-    rig = frame.rig()
+    rig = context.rig()
     try:
         first, last = (read_day(request.form.get(name, "")) for name in ("first", "last"))
         if not first <= last or last.year - first.year > 60:
@@ -128,10 +128,10 @@ def remove_samples():
 def answer_monitor():
     """Say of what the monitor showed, and what cannot be, that it is right, or leave it out."""
     if "right" in request.form:
-        _, words = read_monitor(frame.writer(), g.kept.id, g.now, believe=True)
+        _, words = read_monitor(context.writer(), g.kept.id, g.now, believe=True)
         flash(words)
     else:
-        leave_out(frame.writer(), g.kept.id, g.now)
+        leave_out(context.writer(), g.kept.id, g.now)
         flash("Left out. The monitor is read from now on.")
     return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
 
@@ -159,13 +159,13 @@ def cancel(job_id: int):
 def keep_monitor():
     """Keep where the monitor is and how often it is read; read it now; or forget it."""
     if "forget" in request.form:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             monitors.forget(db, g.kept.id)
         flash("The monitor is forgotten; what it brought stays.")
         return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
     typed = {name: request.form.get(name, "").strip() for name in ("address", "every", "hours")}
     faults, every, chosen = {}, _whole(typed["every"], 0, 1440), _hours(typed["hours"])
-    wrong = outside.address_fault(typed["address"])
+    wrong = client.address_fault(typed["address"])
     if wrong:
         faults["address"] = wrong
     if every is None:
@@ -174,11 +174,11 @@ def keep_monitor():
         faults["hours"] = f"Found {typed['hours']!r}, expected hours of the day from 0 to 23, such as 7 19."
     if faults:
         return _render(422, faults, typed)
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         monitors.keep(db, g.kept.id, typed["address"], every)
         monitors.put_setting(db, g.kept.id, "reading_hours", chosen)
     if "now" in request.form:
-        _, words = read_monitor(frame.writer(), g.kept.id, g.now)
+        _, words = read_monitor(context.writer(), g.kept.id, g.now)
         flash(words)
     else:
         flash("The monitor is kept.")
@@ -188,7 +188,7 @@ def keep_monitor():
 @pages.post("/log/monitor/readings")
 def make_readings():
     """Turn all samples into readings at the hours chosen, wherever none stands yet."""
-    made = bringing.condense(frame.writer(), g.kept.id, g.now, since=_instant(0))
+    made = bringing.condense(context.writer(), g.kept.id, g.now, since=_instant(0))
     flash(f"{made} reading{'' if made == 1 else 's'} made from the samples.")
     return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
 

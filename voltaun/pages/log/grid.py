@@ -4,13 +4,13 @@ from datetime import timedelta
 
 from flask import flash, g, redirect, render_template, request, url_for
 
-from voltaun.core.ledger import Reading
+from voltaun.core.log.ledger import Reading
 from voltaun.database import imports, readings
 from voltaun.database.connection import transaction
-from voltaun.pages import frame
-from voltaun.pages.log import asking
-from voltaun.pages.log.forms import ReadingForm
+from voltaun.pages import context
 from voltaun.pages.log.views import pages, taken_words
+from voltaun.pages.reading import asking
+from voltaun.pages.reading.forms import ReadingForm
 
 ROWS, MOST_ROWS = 7, 31
 
@@ -18,7 +18,7 @@ ROWS, MOST_ROWS = 7, 31
 @pages.get("/log/grid")
 def grid():
     """A week of empty rows, dated on from the last reading."""
-    last = readings.before(frame.db(), g.kept.id, g.now, 1)
+    last = readings.before(context.db(), g.kept.id, g.now, 1)
     start = last[-1].reading.at if last else g.now - timedelta(days=ROWS)
     dates = [start + timedelta(days=n + 1) for n in range(ROWS)]
     while dates and dates[-1] > g.now:
@@ -27,7 +27,7 @@ def grid():
 
 
 def _row(n: int, at=None) -> ReadingForm:
-    return ReadingForm(frame.rig(), g.now, Reading(at) if at else None, prefix=f"r{n}-")
+    return ReadingForm(context.rig(), g.now, Reading(at) if at else None, prefix=f"r{n}-")
 
 
 def _render(rows, status=200, asked_mark=""):
@@ -50,7 +50,7 @@ def keep_grid():
     if asking.unsure(filled):
         return _render(rows, 409, "" if "correct" in request.form else asking.mark(filled))
     try:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             import_id = imports.begin(db, g.kept.id, "grid", "", g.now)
             imports.note(db, import_id, len(filled))
             for row in filled:

@@ -13,8 +13,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from voltaun import clock
-from voltaun.bringing import Cancelled, Staged, bring_archive, bring_samples
-from voltaun.core.bank import nominal_voltage
+from voltaun.core.rig.bank import nominal_voltage
 from voltaun.database import archive, rigs
 from voltaun.database.connection import connect_reading, in_words
 from voltaun.database.imports import AnotherUnderWay
@@ -22,6 +21,7 @@ from voltaun.formats import FileFaults
 from voltaun.formats.archive import is_archive, parse, read_archive
 from voltaun.formats.mapping import Mapping
 from voltaun.formats.samples_csv import Told, pieces
+from voltaun.intake.bringing import Cancelled, Staged, bring_archive, bring_samples
 
 KEPT = 20
 """Ended jobs are remembered so long that their page can be asked for once more."""

@@ -5,11 +5,11 @@ from datetime import date, timedelta
 
 from flask import abort, g, render_template
 
-from voltaun.core.days import Day
 from voltaun.core.instants import day_start, local_day
-from voltaun.core.rig import SOURCES
+from voltaun.core.log.days import Day
+from voltaun.core.rig.parts import SOURCES
 from voltaun.database import readings
-from voltaun.pages import frame
+from voltaun.pages import context
 from voltaun.pages.log.views import pages
 
 
@@ -34,7 +34,7 @@ def month_sheet(year: int, month: int):
     last = (first + timedelta(days=31)).replace(day=1) - timedelta(days=1)
     days, kept = _logged(first, last)
     lines = [_line(day, [days[day]] if day in days else [],
-                   [each for each in kept if local_day(each.at, frame.rig().zone) == day])
+                   [each for each in kept if local_day(each.at, context.rig().zone) == day])
              for day in (first + timedelta(days=n) for n in range((last - first).days + 1))]
     return _sheet(lines, first, last, "month", list(days.values()))
 
@@ -49,22 +49,23 @@ def year_sheet(year: int):
     for month in range(1, 13):
         inside = [day for when, day in days.items() if when.month == month]
         lines.append(_line(date(year, month, 1), inside,
-                           [each for each in kept if local_day(each.at, frame.rig().zone).month == month]))
+                           [each for each in kept if local_day(each.at, context.rig().zone).month == month]))
     return _sheet(lines, date(year, 1, 1), date(year, 12, 31), "year", list(days.values()))
 
 
 def _sheet(lines, first, last, span, days):
-    sources = [source for source in SOURCES if frame.rig().has(source)]
+    sources = [source for source in SOURCES if context.rig().has(source)]
     return render_template("log/months.html", lines=lines, first=first, last=last, span=span, sources=sources,
                            total=_together(first, days), before=first - timedelta(days=1),
-                           after=last + timedelta(days=1), covered=sum(day.hours >= 22 for day in days))
+                           after=last + timedelta(days=1), covered=sum(day.whole for day in days))
 
 
 def _logged(first: date, last: date):
     """The days from first to last as they were logged, and their readings."""
-    zone = frame.rig().zone
+    zone = context.rig().zone
     begin, end = day_start(first, zone), day_start(last + timedelta(days=1), zone)
-    return frame.days_from(first, last), [each.reading for each in readings.since(frame.db(), g.kept.id, begin, end)]
+    kept = readings.since(context.db(), g.kept.id, begin, end)
+    return context.days_from(first, last), [each.reading for each in kept]
 
 
 def _line(first: date, days: list[Day], kept) -> Line:

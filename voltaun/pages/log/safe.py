@@ -6,7 +6,7 @@ from flask import current_app, flash, g, redirect, render_template, request, url
 
 from voltaun.database import backup, settings
 from voltaun.database.connection import DatabaseFault, transaction
-from voltaun.pages import frame
+from voltaun.pages import context
 from voltaun.pages.log.views import pages
 
 
@@ -18,7 +18,7 @@ def safe():
 
 def _render(status=200, fault=None, typed=None):
     database = current_app.config["DATABASE"]
-    second = settings.get(frame.db(), "second_place") or ""
+    second = settings.get(context.db(), "second_place") or ""
     places = [(None, backup.copies(database)[::-1])]
     if second:
         places.append((second, backup.copies(database, Path(second))[::-1]))
@@ -31,7 +31,7 @@ def keep_place():
     """Keep where the second copies go, or make a copy now."""
     if "now" in request.form:
         try:
-            made = backup.copy_now(frame.db(), current_app.config["DATABASE"], g.now)
+            made = backup.copy_now(context.db(), current_app.config["DATABASE"], g.now)
             flash(f"A copy is made: {made.name}.")
         except DatabaseFault as trouble:
             flash(f"No copy was made: {trouble}.")
@@ -42,7 +42,7 @@ def keep_place():
                             "/media/stick.", typed)
     if typed and Path(typed).resolve() == (current_app.config["DATABASE"].parent / "copies").resolve():
         return _render(422, "Found the folder of the first copies, expected another place.", typed)
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         settings.put(db, "second_place", typed)
     flash(f"Copies go to {typed} too." if typed else "Copies are made beside the log only.")
     return redirect(url_for("log.safe", rig_id=g.kept.id), 303)

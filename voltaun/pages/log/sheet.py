@@ -4,11 +4,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-from voltaun.core.days import Day
 from voltaun.core.instants import local_day
-from voltaun.core.learn import Account
-from voltaun.core.ledger import Interval
-from voltaun.core.rig import SOURCES, Rig
+from voltaun.core.learned.account import Account
+from voltaun.core.log.days import Day
+from voltaun.core.log.ledger import Interval
+from voltaun.core.rig.parts import SOURCES
+from voltaun.core.rig.rig import Rig
 from voltaun.database.monitors import Mark
 from voltaun.database.readings import KeptReading
 

@@ -4,17 +4,18 @@ from dataclasses import dataclass, replace
 
 from flask import abort, flash, g, redirect, render_template, request, url_for
 
-from voltaun.core import days as logged_days
-from voltaun.core import habits
-from voltaun.core.autonomy import momentary
-from voltaun.core.bank import effective_energy
-from voltaun.core.learn import Account
-from voltaun.core.rig import Rig, RigFaults
-from voltaun.core.sky import sky_days
-from voltaun.core.unexplained import draws
+from voltaun.core.learned import patterns as habits
+from voltaun.core.learned.account import Account
+from voltaun.core.learned.change_points import draws
+from voltaun.core.log import days as logged_days
+from voltaun.core.log.days import sky_days
+from voltaun.core.outlook.autonomy import momentary
+from voltaun.core.rig.bank import effective_energy
+from voltaun.core.rig.fields import RigFaults
+from voltaun.core.rig.rig import Rig
 from voltaun.database import rigs
 from voltaun.database.connection import transaction
-from voltaun.pages import frame
+from voltaun.pages import context
 from voltaun.pages.log.views import pages
 
 
@@ -31,22 +32,22 @@ class Proposal:
 @pages.get("/log/taught")
 def taught():
     """The page."""
-    rig, sun, account = frame.rig(), frame.sun(), _account()
+    rig, sun, account = context.rig(), context.sun(), _account()
     by_day = logged_days.by_day(rig, account.intervals, sun)
     days, skies = habits.whole_days(by_day.values()), sky_days(account.intervals, sun, rig.zone)
     energy = effective_energy(rig)
-    look = frame.look()
-    above = look.outlook.above_floor_wh if look.outlook else None
+    stands = context.look().standing
+    above = stands.above(rig.bank.everyday_floor) if stands else None
     return render_template(
         "log/taught.html", learned=account.learned, recent=habits.recent_use(days), weekdays=habits.weekdays(days),
         yields=habits.yields(skies), skies=habits.sky_habits(skies, rig.place.latitude < 0),
         draws=draws(account.intervals, energy.wh), energy=energy, proposals=proposals(rig, account),
-        moment=momentary(rig, above) if above else None, outlook=look.outlook, days=len(days))
+        moment=momentary(rig, above) if above else None, standing=stands, days=len(days))
 
 
 def _account() -> Account:
     """The whole log, reckoned."""
-    return frame.whole()
+    return context.whole()
 
 
 def proposals(rig: Rig, account: Account) -> list[Proposal]:
@@ -65,7 +66,7 @@ def proposals(rig: Rig, account: Account) -> list[Proposal]:
 @pages.post("/log/taught")
 def apply():
     """Put one of the proposals into the rig; it can be taken back."""
-    rig = frame.rig()
+    rig = context.rig()
     offered = {each.name: each for each in proposals(rig, _account())}
     chosen = offered.get(request.form.get("apply", ""))
     if chosen is None:
@@ -79,7 +80,7 @@ def apply():
     except RigFaults as faults:
         flash(f"Nothing was changed: {faults}.")
         return redirect(url_for("log.taught", rig_id=g.kept.id), 303)
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         change = rigs.save(db, g.kept, made, g.now, found=[("bank", figure)], source="log")
     flash(f"{chosen.words}: applied to the rig.", f"undo-rig-{change}")
     return redirect(url_for("log.taught", rig_id=g.kept.id), 303)

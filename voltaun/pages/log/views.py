@@ -6,17 +6,17 @@ from datetime import date, datetime, timedelta
 from flask import Response, abort, flash, g, redirect, render_template, request, url_for
 
 from voltaun.core.instants import day_start, local_day
-from voltaun.core.ledger import ANSWERS
-from voltaun.core.quantities import show_percent
-from voltaun.core.words import begin
+from voltaun.core.log.ledger import ANSWERS
 from voltaun.database import monitors, readings, settings
 from voltaun.database.connection import transaction
-from voltaun.pages import frame
+from voltaun.pages import context, frame
 from voltaun.pages.figures import strip
-from voltaun.pages.log import asking
-from voltaun.pages.log.forms import ReadingForm
 from voltaun.pages.log.sheet import Sheet
+from voltaun.pages.reading import asking
+from voltaun.pages.reading.forms import ReadingForm
 from voltaun.pages.today import views as today
+from voltaun.words.sentences import begin
+from voltaun.words.units import show_percent
 
 pages = frame.page("log")
 
@@ -29,8 +29,8 @@ REACH = 60
 def show():
     """The table, six weeks of it up to `day` (or to the latest reading)."""
     editing = request.args.get("edit", type=int)
-    kept = readings.get(frame.db(), g.kept.id, editing) if editing else None
-    form = ReadingForm(frame.rig(), g.now, kept.reading) if kept else None
+    kept = readings.get(context.db(), g.kept.id, editing) if editing else None
+    form = ReadingForm(context.rig(), g.now, kept.reading) if kept else None
     return render(editing=kept, form=form, history=_history(editing) if kept else ())
 
 
@@ -44,7 +44,7 @@ def render(editing=None, form=None, status=200, **extra):
 
 def _strips(sheet: Sheet):
     """The sheet's weeks as a strip, and the last two of them for a phone."""
-    rig = frame.rig()
+    rig = context.rig()
     columns = strip.columns(sheet.first, min(sheet.last, local_day(g.now, rig.zone)), sheet.days, None)
     levels = [(interval.end, interval.soc_end, interval.soc_basis == "read")
               for interval in sheet.intervals if interval.soc_end is not None]
@@ -55,8 +55,8 @@ def _strips(sheet: Sheet):
 
 def _history(reading_id: int) -> list[tuple]:
     """What was done to a reading: (when, what, the figures that it changed as words), the latest first."""
-    zone, told = frame.rig().zone, []
-    for change in readings.history(frame.db(), g.kept.id, reading_id):
+    zone, told = context.rig().zone, []
+    for change in readings.history(context.db(), g.kept.id, reading_id):
         told.append((change.at.astimezone(zone), change.action, _differences(change.before, change.after, zone)))
     return told[::-1]
 
@@ -85,33 +85,33 @@ def _asked_day() -> date | None:
 
 def _sheet(day: date | None) -> Sheet:
     """Six weeks of the log, out of the whole of it reckoned."""
-    rig = frame.rig()
+    rig = context.rig()
     last = day + timedelta(days=6 - day.weekday()) if day else local_day(g.now, rig.zone)
     end = day_start(last + timedelta(days=1), rig.zone)
     if day is None:
         end = max(end, g.now)
     first = last - timedelta(days=last.weekday() + 7 * (WEEKS_SHOWN - 1))
     first_instant = day_start(first, rig.zone)
-    kept = readings.since(frame.db(), g.kept.id, first_instant - timedelta(days=REACH), end)
-    account = replace(frame.whole(), intervals=frame.intervals_between(first_instant, end))
-    days = frame.days_from(first, last)
-    older = readings.before(frame.db(), g.kept.id, first_instant, 1)
-    newer = readings.first_from(frame.db(), g.kept.id, end)
-    marks = monitors.marks(frame.db(), g.kept.id, first_instant, end)
+    kept = readings.since(context.db(), g.kept.id, first_instant - timedelta(days=REACH), end)
+    account = replace(context.whole(), intervals=context.intervals_between(first_instant, end))
+    days = context.days_from(first, last)
+    older = readings.before(context.db(), g.kept.id, first_instant, 1)
+    newer = readings.first_from(context.db(), g.kept.id, end)
+    marks = monitors.marks(context.db(), g.kept.id, first_instant, end)
     return Sheet(rig, kept, account, days, first, last, bool(older), newer is not None, marks)
 
 
 @pages.post("/readings")
 def add():
     """Keep a reading; from Today's line or from Log."""
-    form = ReadingForm(frame.rig(), g.now)
+    form = ReadingForm(context.rig(), g.now)
     if not form.validate():
         return today.render(form, 422)
     reading = form.reading()
     if asking.unsure([form]):
         return today.render(form, 409)
     try:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             change = readings.add(db, g.kept.id, reading, g.now)
     except readings.InstantTaken as taken:
         if taken.kept.reading == reading:
@@ -128,7 +128,7 @@ def _flash_kept(words, form, change):
 
 
 def taken_words(kept) -> str:
-    at = kept.reading.at.astimezone(frame.rig().zone)
+    at = kept.reading.at.astimezone(context.rig().zone)
     return (f"A reading at {at:%Y-%m-%d %H:%M} with {show_percent(kept.reading.soc)} is kept already, expected "
             "another time; to change that one, open it in the log.")
 
@@ -139,8 +139,8 @@ def edit(reading_id: int):
     version = request.form.get("version", 0, type=int)
     if "remove" in request.form:
         return _remove(reading_id, version)
-    kept = readings.get(frame.db(), g.kept.id, reading_id)
-    form = ReadingForm(frame.rig(), g.now, kept and kept.reading)
+    kept = readings.get(context.db(), g.kept.id, reading_id)
+    form = ReadingForm(context.rig(), g.now, kept and kept.reading)
     if kept is None:
         # Gone, but what was typed is not: it stands in the line for a new reading.
         form.validate()
@@ -151,7 +151,7 @@ def edit(reading_id: int):
     if asking.unsure([form], kept.reading):
         return render(kept, form, 409)
     try:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             change = readings.edit(db, g.kept.id, reading_id, version, form.reading(), g.now)
     except readings.InstantTaken as taken:
         form.at.errors = [taken_words(taken.kept)]
@@ -170,14 +170,14 @@ def _changed_words(kept) -> str:
     if kept is None:
         return ("This reading was removed meanwhile, perhaps in another window. What you typed is still here; keep it "
                 "as a new one.")
-    at = kept.reading.at.astimezone(frame.rig().zone)
+    at = kept.reading.at.astimezone(context.rig().zone)
     return (f"This reading was changed meanwhile, perhaps in another window: it is now {at:%Y-%m-%d %H:%M}, "
             f"{show_percent(kept.reading.soc)}. What you typed is still here; keep it to put it in place.")
 
 
 def _remove(reading_id, version):
     try:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             kept = readings.get(db, g.kept.id, reading_id)
             change = readings.remove(db, g.kept.id, reading_id, version, g.now)
     except readings.ReadingChanged:
@@ -191,11 +191,11 @@ def _remove(reading_id, version):
 def answer(reading_id: int):
     """Say of a mark that the monitor set itself, that the figures are right, or take such an answer away."""
     said = request.form.get("answer", "")
-    kept = readings.get(frame.db(), g.kept.id, reading_id)
+    kept = readings.get(context.db(), g.kept.id, reading_id)
     if kept is None or said not in ANSWERS:
         abort(404 if kept is None else 400)
     try:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             change = readings.edit(db, g.kept.id, reading_id, request.form.get("version", 0, type=int),
                                    replace(kept.reading, answer=said), g.now)
     except readings.ReadingChanged:
@@ -210,7 +210,7 @@ def answer(reading_id: int):
 def undo(change_id: int):
     """Take a change back."""
     try:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             at = readings.undo(db, g.kept.id, change_id, g.now)
     except readings.ReadingChanged:
         flash("It was changed again since; nothing was taken back.")
@@ -226,22 +226,22 @@ def undo(change_id: int):
 
 def _back(at):
     """Back to where the reading stands."""
-    return redirect(url_for("log.show", rig_id=g.kept.id, day=local_day(at, frame.rig().zone)), 303)
+    return redirect(url_for("log.show", rig_id=g.kept.id, day=local_day(at, context.rig().zone)), 303)
 
 
 @pages.get("/log.csv")
 def export_log():
     """The whole log as CSV, reckoned figures marked as such."""
     from voltaun.formats.log_csv import write_log
-    logged = [each.reading for each in readings.everything(frame.db(), g.kept.id)]
-    return _download(write_log(frame.rig(), logged, frame.whole().intervals), "text/csv", "log.csv")
+    logged = [each.reading for each in readings.everything(context.db(), g.kept.id)]
+    return _download(write_log(context.rig(), logged, context.whole().intervals), "text/csv", "log.csv")
 
 
 @pages.get("/rig.json")
 def export_rig():
     """The rig as a rig file."""
     from voltaun.formats.rig_file import write_rig
-    return _download(write_rig(frame.rig()), "application/json", "rig.json")
+    return _download(write_rig(context.rig()), "application/json", "rig.json")
 
 
 @pages.get("/archive.json")
@@ -249,15 +249,15 @@ def export_archive():
     """Everything of this rig as an archive, or with `all` of every rig, the removed ones too."""
     from voltaun.database import archive
     from voltaun.formats.archive import write_archive
-    numbers = archive.everything(frame.db()) if "all" in request.args else [g.kept.id]
-    text = write_archive(archive.schema(), [archive.rig_archive(frame.db(), number) for number in numbers],
-                         settings.told(frame.db()))
+    numbers = archive.everything(context.db()) if "all" in request.args else [g.kept.id]
+    text = write_archive(archive.schema(), [archive.rig_archive(context.db(), number) for number in numbers],
+                         settings.told(context.db()))
     return _download(text, "application/json", "archive.json", "all-rigs" if "all" in request.args else "")
 
 
 def _download(text, kind, ending, name=""):
     name = name or "".join(letter if letter.isascii() and letter.isalnum() else "-"
-                           for letter in frame.rig().name.lower())
+                           for letter in context.rig().name.lower())
     return Response(text, content_type=f"{kind}; charset=utf-8",
                     headers={"Content-Disposition": f'attachment; filename="{name}.{ending}"'})
 

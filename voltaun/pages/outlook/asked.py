@@ -3,10 +3,10 @@
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 
-from voltaun.core import words
-from voltaun.core.plans import KINDS, GeneratorRule, Plan
-from voltaun.core.quantities import QuantityError, parse
-from voltaun.core.rig import Rig
+from voltaun.core.outlook.plans import KINDS, GeneratorRule, Plan
+from voltaun.core.rig.rig import Rig
+from voltaun.core.units import QuantityError, parse
+from voltaun.words import sentences as words
 
 AHEAD = 10
 

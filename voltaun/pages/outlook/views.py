@@ -4,17 +4,17 @@ from datetime import date, timedelta
 
 from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
 
-from voltaun import forecasts, outside
-from voltaun.core import words
-from voltaun.core.autonomy import momentary
-from voltaun.core.outlook import NoOutlook
-from voltaun.core.rig import SKIES
-from voltaun.core.worst import worst_stretch
+from voltaun.core.outlook.autonomy import momentary
+from voltaun.core.outlook.replay import worst_stretch
+from voltaun.core.reasons import NoOutlook
+from voltaun.core.rig.parts import SKIES
 from voltaun.database import monitors, plans, readings
 from voltaun.database.connection import transaction
-from voltaun.pages import frame
+from voltaun.intake import client, forecast
+from voltaun.pages import context, frame
 from voltaun.pages.figures import fan
 from voltaun.pages.outlook.asked import Asked, plan_from, rule_from
+from voltaun.words import sentences as words
 
 pages = frame.page("outlook")
 
@@ -32,12 +32,12 @@ def show():
 
 def render(status=200, plan_faults=None, rule_faults=None, typed=None):
     """The page, with what is wrong beside what was typed."""
-    look, rig = frame.look(AHEAD), frame.rig()
+    look, rig = context.look(AHEAD), context.rig()
     asked = Asked.of(rig, look.today, request.args)
     other = None
     if look.outlook and asked.plans and not asked.faults:
         try:
-            other = look.ahead(plans=look.plans + asked.plans)
+            other = look.ahead(plans=(*look.ask.plans, *asked.plans))
         except NoOutlook:
             other = None
     floors = (rig.bank.everyday_floor, rig.bank.hard_floor)
@@ -49,10 +49,10 @@ def render(status=200, plan_faults=None, rule_faults=None, typed=None):
     return render_template(
         "outlook/outlook.html", look=look, outlook=look.outlook, other=other, today=look.today, pictures=pictures,
         asked=asked, coming=[look.today + timedelta(days=n) for n in range(AHEAD + 1)], skies=SKIES,
-        planned=plans.current(frame.db(), g.kept.id, look.today), worst=_worst(look),
+        planned=plans.current(context.db(), g.kept.id, look.today), worst=_worst(look),
         moment=momentary(rig, look.outlook.above_floor_wh) if look.outlook and look.outlook.above_floor_wh else None,
         difference=words.difference(look.outlook, other, asked.words, look.today) if other else None,
-        forecast=monitors.setting(frame.db(), g.kept.id, "forecast_address", FORECAST),
+        forecast=monitors.setting(context.db(), g.kept.id, "forecast_address", FORECAST),
         plan_faults=plan_faults or [], rule_faults=rule_faults or [], typed=typed or {}), status
 
 
@@ -60,13 +60,13 @@ def _worst(look):
     """The worst stretch of the log from today's level on."""
     if look.outlook is None:
         return None
-    return worst_stretch(frame.rig(), look.reckoned.days, look.outlook.soc, look.outlook.energy_wh)
+    return worst_stretch(context.rig(), look.recent.days, look.outlook.soc, look.outlook.energy_wh)
 
 
 @pages.post("/outlook/sky")
 def give_sky():
     """Keep the sky of a coming day as it was tapped, or take it away."""
-    look = frame.look()
+    look = context.look()
     try:
         day = date.fromisoformat(request.form.get("day", ""))
     except ValueError:
@@ -74,7 +74,7 @@ def give_sky():
     word = request.form.get("sky", "")
     if word not in ("", *SKIES) or not 0 <= (day - look.today).days <= AHEAD:
         abort(400)
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         plans.give_sky(db, g.kept.id, day, look.today, word)
     return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#sky", 303)
 
@@ -83,17 +83,17 @@ def give_sky():
 def fetch_skies():
     """Ask the forecast service for the sky of the coming days."""
     address = request.form.get("address", "").strip()
-    look = frame.look()
-    fault = outside.address_fault(address)
+    look = context.look()
+    fault = client.address_fault(address)
     if fault:
         flash(fault)
         return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#sky", 303)
     try:
-        found = forecasts.fetch(address, look.today, AHEAD + 1)
-    except forecasts.NoForecast as none:
+        found = forecast.fetch(address, look.today, AHEAD + 1)
+    except forecast.NoForecast as none:
         flash(f"{none} Nothing was changed.")
     else:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             monitors.put_setting(db, g.kept.id, "forecast_address", address)
             for day, word in found.items():
                 plans.give_sky(db, g.kept.id, day, look.today, word)
@@ -104,12 +104,12 @@ def fetch_skies():
 @pages.post("/outlook/plans")
 def add_plan():
     """Keep a plan."""
-    plan, faults = plan_from(frame.rig(), request.form)
+    plan, faults = plan_from(context.rig(), request.form)
     if faults:
         return render(422, plan_faults=faults, typed=request.form)
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         number = plans.add(db, g.kept.id, plan, g.now)
-    flash(f"Planned: {words.plan(plan, frame.rig())}.", f"unplan-{number}")
+    flash(f"Planned: {words.plan(plan, context.rig())}.", f"unplan-{number}")
     return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#plans", 303)
 
 
@@ -117,7 +117,7 @@ def add_plan():
 def change_plan(plan_id: int):
     """Take a plan away, or bring it back."""
     removed = "back" not in request.form
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         found = plans.set_removed(db, g.kept.id, plan_id, removed, g.now)
     if not found:
         abort(404)
@@ -134,7 +134,7 @@ def keep_rule():
     made, faults = (None, []) if "none" in request.form else rule_from(request.form)
     if faults:
         return render(422, rule_faults=faults, typed=request.form)
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         plans.keep_rule(db, g.kept.id, made)
     flash("The generator's rule is kept." if made else "The generator is not counted on.")
     return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#rule", 303)
@@ -144,20 +144,20 @@ def keep_rule():
 def past_outlooks():
     """How past outlooks did; made when it is asked for, since it takes a while."""
     # Imported when they are asked for: the start of the server should not wait for them.
-    from voltaun.core.hindsight import hindsight
+    from voltaun.core.outlook.backtest import backtest
     from voltaun.pages.figures import past
-    rig, now = frame.rig(), g.now
-    look = frame.look()
+    rig, now = context.rig(), g.now
+    look = context.look()
     first = now - timedelta(days=PAST_OUTLOOKS + 400)
-    kept = [each.reading for each in readings.since(frame.db(), g.kept.id, first) if each.reading.at <= now]
+    kept = [each.reading for each in readings.since(context.db(), g.kept.id, first) if each.reading.at <= now]
     made = None
     if kept:
         begin = max(kept[0].at + timedelta(days=PAST_AFTER_DAYS), now - timedelta(days=PAST_OUTLOOKS))
-        key = (g.kept.id, g.kept.version, look.today, readings.stamp(frame.db()))
+        key = (g.kept.id, g.kept.version, look.today, readings.stamp(context.db()))
         cache = current_app.extensions.setdefault("voltaun-past", {})
         if key not in cache:
             cache.clear()
-            cache[key] = hindsight(rig, kept, frame.sun(), (1, 3, 5), begin)
+            cache[key] = backtest(rig, kept, context.sun(), (1, 3, 5), begin)
         made = cache[key]
     pictures = [past.draw(made, rig.zone, width, height, letters, name)
                 for width, height, letters, name in ((1060, 260, 13, "past-wide"), (390, 240, 11.5, "past-narrow"))

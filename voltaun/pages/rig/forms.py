@@ -7,17 +7,20 @@ from flask_wtf import FlaskForm
 from wtforms import BooleanField, Form, HiddenField, RadioField, SelectField, StringField
 from wtforms.fields import FieldList, FormField
 
-from voltaun.core.quantities import QuantityError, parse
-from voltaun.core.rig import CHEMISTRIES, EVIDENCE, PRIORITIES, SOC_FROM, Fault, Rig
+from voltaun.core.rig.fields import FIELDS, Fault
+from voltaun.core.rig.parts import CHEMISTRIES, EVIDENCE, PRIORITIES, SOC_FROM
+from voltaun.core.rig.rig import Rig
+from voltaun.core.units import KINDS, QuantityError, parse
 from voltaun.formats.rig_file import rig_document
-from voltaun.pages.fields import QuantityField, TypedField, WholeField
+from voltaun.pages.fields import QuantityField, TypedField
 
 
 class ShadeField(TypedField):
     """A shade factor: one share, or twelve of them, January first."""
 
     def read(self, text):
-        shares = [parse(part, "number", low=0, high=1) for part in text.replace(";", " ").split()]
+        legal = FIELDS["arrays"]["shade_factor"]
+        shares = [parse(part, "number", low=legal.low, high=legal.high) for part in text.replace(";", " ").split()]
         if len(shares) not in (1, 12):
             raise QuantityError(f"{len(shares)} numbers", "one share from 0 to 1, or twelve, January first", "0.95")
         return shares[0] if len(shares) == 1 else shares
@@ -31,7 +34,8 @@ class EnergiesField(TypedField):
 
     def read(self, text):
         parts = text.split(";") if ";" in text else text.split() if text.replace(" ", "").isdigit() else [text]
-        return [parse(part, "energy", low=1, high=1e8) for part in parts]
+        legal = FIELDS["bank"]["pack_wh"]
+        return [parse(part, "energy", low=legal.low, high=legal.high) for part in parts]
 
     def show(self, value):
         return "; ".join(f"{wh:g}" for wh in value) if value else ""
@@ -92,71 +96,92 @@ class MonthsField(TypedField):
         return "all" if len(value) == 12 else " ".join(map(str, value))
 
 
+class FigureField(QuantityField):
+    """A figure of the rig, such as `bank.standby_w`, within the range that the table of fields has for it."""
+
+    def __init__(self, label, path, kind, **options):
+        group, name = path.split(".")
+        self.legal = FIELDS[group][name]
+        super().__init__(label, kind, low=None, **options)
+
+    def read(self, text):
+        value = super().read(text)
+        if not self.legal.low <= value <= self.legal.high or self.legal.whole and value != int(value):
+            raise QuantityError(repr(text), self.expected(), KINDS[self.kind].example)
+        return int(value) if self.legal.whole else value
+
+    def expected(self) -> str:
+        """What is legal, in words, in the unit of the field."""
+        if self.kind == "percent":
+            return f"{self.legal.low * 100:g} to {self.legal.high * 100:g} %"
+        return self.legal.expected
+
+
 class PlaceForm(Form):
-    latitude = QuantityField("Latitude, °", "number", low=None)
-    longitude = QuantityField("Longitude, °", "number", low=None)
-    elevation_m = QuantityField("Height above the sea, m", "number", low=None)
+    latitude = FigureField("Latitude, °", "place.latitude", "number")
+    longitude = FigureField("Longitude, °", "place.longitude", "number")
+    elevation_m = FigureField("Height above the sea, m", "place.elevation_m", "number")
     timezone = StringField("Time zone")
 
 
 class BankForm(Form):
     chemistry = SelectField("Chemistry", choices=[(key, known.name) for key, known in CHEMISTRIES.items()])
     kind = RadioField("The bank is", choices=[("units", "made of batteries"), ("station", "an all-in-one station")])
-    unit_voltage_v = QuantityField("One battery, V", "voltage")
-    unit_capacity_ah = QuantityField("One battery, Ah", "charge")
-    series = WholeField("In series")
-    parallel = WholeField("Strings in parallel")
-    rated_energy_wh = QuantityField("The station's Wh", "energy")
+    unit_voltage_v = FigureField("One battery, V", "bank.unit_voltage_v", "voltage")
+    unit_capacity_ah = FigureField("One battery, Ah", "bank.unit_capacity_ah", "charge")
+    series = FigureField("In series", "bank.series", "number")
+    parallel = FigureField("Strings in parallel", "bank.parallel", "number")
+    rated_energy_wh = FigureField("The station's Wh", "bank.rated_energy_wh", "energy")
     pack_wh = EnergiesField("Its expansion packs, Wh")
-    tested_energy_wh = QuantityField("Tested, Wh", "energy")
-    logged_energy_wh = QuantityField("By the log, Wh", "energy")
-    charge_limit_w = QuantityField("Charges at most, W", "power")
-    solar_input_w = QuantityField("Input for panels, W", "power")
-    everyday_floor = QuantityField("Everyday floor, %", "percent")
-    hard_floor = QuantityField("Hard floor, %", "percent")
-    charge_efficiency = QuantityField("Charge efficiency, %", "percent")
-    standby_w = QuantityField("Standby, W", "power")
+    tested_energy_wh = FigureField("Tested, Wh", "bank.tested_energy_wh", "energy")
+    logged_energy_wh = FigureField("By the log, Wh", "bank.logged_energy_wh", "energy")
+    charge_limit_w = FigureField("Charges at most, W", "bank.charge_limit_w", "power")
+    solar_input_w = FigureField("Input for panels, W", "bank.solar_input_w", "power")
+    everyday_floor = FigureField("Everyday floor, %", "bank.everyday_floor", "percent")
+    hard_floor = FigureField("Hard floor, %", "bank.hard_floor", "percent")
+    charge_efficiency = FigureField("Charge efficiency, %", "bank.charge_efficiency", "percent")
+    standby_w = FigureField("Standby, W", "bank.standby_w", "power")
 
 
 class InverterForm(Form):
     there = BooleanField("There is an inverter")
-    idle_w = QuantityField("Idle, W", "power")
-    efficiency = QuantityField("Efficiency, %", "percent")
-    continuous_w = QuantityField("Continuous, W", "power")
-    surge_w = QuantityField("Surge, W", "power")
-    hours_on_per_day = QuantityField("On, hours a day", "duration")
+    idle_w = FigureField("Idle, W", "inverter.idle_w", "power")
+    efficiency = FigureField("Efficiency, %", "inverter.efficiency", "percent")
+    continuous_w = FigureField("Continuous, W", "inverter.continuous_w", "power")
+    surge_w = FigureField("Surge, W", "inverter.surge_w", "power")
+    hours_on_per_day = FigureField("On, hours a day", "inverter.hours_on_per_day", "duration")
 
 
 class ArrayForm(Form):
     name = StringField("Array")
-    panel_w = QuantityField("One panel, W", "power")
-    panels = WholeField("Panels")
-    tilt_deg = QuantityField("Tilt, °", "number", high=90)
-    azimuth_deg = QuantityField("Facing, °", "number", high=360)
+    panel_w = FigureField("One panel, W", "arrays.panel_w", "power")
+    panels = FigureField("Panels", "arrays.panels", "number")
+    tilt_deg = FigureField("Tilt, °", "arrays.tilt_deg", "number")
+    azimuth_deg = FigureField("Facing, °", "arrays.azimuth_deg", "number")
     shade_factor = ShadeField("Shade")
-    controller_limit_w = QuantityField("Passes, W", "power")
-    controller_limit_a = QuantityField("or A", "current")
-    aimed_per_day = WholeField("Aimed a day", low=0, high=12)
-    hours_out = QuantityField("Hours out", "duration", high=24)
+    controller_limit_w = FigureField("Passes, W", "arrays.controller_limit_w", "power")
+    controller_limit_a = FigureField("or A", "arrays.controller_limit_a", "current")
+    aimed_per_day = FigureField("Aimed a day", "arrays.aimed_per_day", "number")
+    hours_out = FigureField("Hours out", "arrays.hours_out", "duration")
 
 
 class ChargerForm(Form):
     name = StringField("Name")
-    charge_w = QuantityField("Into the bank, W", "power")
+    charge_w = FigureField("Into the bank, W", "mains.charge_w", "power")
 
 
 class EngineForm(ChargerForm):
-    input_v = QuantityField("Input, V", "voltage")
-    input_a = QuantityField("Input, A", "current")
-    spare_alternator_w = QuantityField("Alternator spares, W", "power")
-    converter_efficiency = QuantityField("Converter, %", "percent")
-    cut_off_v = QuantityField("Stops below, V", "voltage")
+    input_v = FigureField("Input, V", "vehicles.input_v", "voltage")
+    input_a = FigureField("Input, A", "vehicles.input_a", "current")
+    spare_alternator_w = FigureField("Alternator spares, W", "vehicles.spare_alternator_w", "power")
+    converter_efficiency = FigureField("Converter, %", "vehicles.converter_efficiency", "percent")
+    cut_off_v = FigureField("Stops below, V", "vehicles.cut_off_v", "voltage")
 
 
 class GeneratorForm(ChargerForm):
-    continuous_w = QuantityField("Gives for long, W", "power")
-    fuel_l_per_hour = QuantityField("Litres an hour", "number")
-    fuel_price = QuantityField("Litre costs", "number")
+    continuous_w = FigureField("Gives for long, W", "generators.continuous_w", "power")
+    fuel_l_per_hour = FigureField("Litres an hour", "generators.fuel_l_per_hour", "number")
+    fuel_price = FigureField("Litre costs", "generators.fuel_price", "number")
 
 
 class MainsForm(ChargerForm):
@@ -166,18 +191,18 @@ class MainsForm(ChargerForm):
 class StayForm(Form):
     name = StringField("Place")
     from_day = DayField("From")
-    latitude = QuantityField("Latitude, °", "number", low=None)
-    longitude = QuantityField("Longitude, °", "number", low=None)
-    elevation_m = QuantityField("Height, m", "number", low=None)
-    shade_factor = QuantityField("Shade factor", "number", high=1)
+    latitude = FigureField("Latitude, °", "places.latitude", "number")
+    longitude = FigureField("Longitude, °", "places.longitude", "number")
+    elevation_m = FigureField("Height, m", "places.elevation_m", "number")
+    shade_factor = FigureField("Shade factor", "places.shade_factor", "number")
 
 
 class LoadForm(Form):
     name = StringField("Load")
-    daily_wh = QuantityField("Wh a day", "energy")
+    daily_wh = FigureField("Wh a day", "loads.daily_wh", "energy")
     side = SelectField("Side", choices=[("ac", "AC"), ("dc", "DC")])
-    running_w = QuantityField("On, W", "power")
-    surge_w = QuantityField("Start, W", "power")
+    running_w = FigureField("On, W", "loads.running_w", "power")
+    surge_w = FigureField("Start, W", "loads.surge_w", "power")
     priority = SelectField("Priority", choices=[(word, word) for word in PRIORITIES], default="wanted")
     pattern = PatternField("Runs")
     evidence = SelectField("Known by", choices=[(word, word) for word in EVIDENCE], default="guess")

@@ -4,17 +4,18 @@ from dataclasses import replace
 
 from flask import abort, flash, g, redirect, render_template, request, url_for
 
-from voltaun.core import bank as banks
-from voltaun.core import demand
-from voltaun.core.cautions import for_rig
-from voltaun.core.limits import limits
-from voltaun.core.rig import Rig, RigFaults
-from voltaun.core.sun import aiming_gains
-from voltaun.core.words import figure_words
+from voltaun.core.rig import bank as banks
+from voltaun.core.rig import loads as demand
+from voltaun.core.rig.fields import RigFaults
+from voltaun.core.rig.limits import limits
+from voltaun.core.rig.rig import Rig
+from voltaun.core.sky.clear_sky import aiming_gains
 from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
-from voltaun.pages import frame
+from voltaun.pages import context, frame
 from voltaun.pages.figures import one_line
+from voltaun.words.cautions import for_rig
+from voltaun.words.sentences import figure_words
 
 pages = frame.page("rig")
 
@@ -35,14 +36,14 @@ DEPTH_WORDS = {"long life": ("kept above 70 % a lead bank lives about twice as l
 @pages.get("/rig")
 def show():
     """The page."""
-    return _render(_form(), frame.rig())
+    return _render(_form(), context.rig())
 
 
 def _form(read_sent: bool = True):
     """The form of the rig as it is kept, or, when one was sent, as it was typed."""
     # Imported when the page is wanted: the start of the server should not wait for it.
     from voltaun.pages.rig.forms import RigForm
-    return RigForm.of(frame.rig(), g.kept.version, read_sent)
+    return RigForm.of(context.rig(), g.kept.version, read_sent)
 
 
 @pages.post("/rig")
@@ -52,10 +53,10 @@ def save():
     made, rest = _rig_of(form)
     if made is None:
         return _render(form, None, rest, 422)
-    clearsky.tables(frame.writer(), made)
-    as_read = rigs.KeptRig(g.kept.id, request.form.get("version", 0, type=int), frame.rig())
+    clearsky.tables(context.writer(), made)
+    as_read = rigs.KeptRig(g.kept.id, request.form.get("version", 0, type=int), context.rig())
     try:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             change = rigs.save(db, as_read, made, g.now)
     except rigs.RigChanged:
         form.version.data = g.kept.version
@@ -72,7 +73,7 @@ def save():
 def undo(change_id: int):
     """Put the rig back as it was before it was saved."""
     try:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             rigs.undo(db, g.kept.id, change_id, g.now)
     except rigs.RigChanged:
         flash("The rig was saved again since; nothing was taken back.")
@@ -95,11 +96,11 @@ def follows():
 @pages.post("/rig/remove")
 def remove():
     """Take the rig and its log out of sight, once its name was typed to make sure."""
-    if request.form.get("name", "").strip() != frame.rig().name:
-        return _render(_form(read_sent=False), frame.rig(), unsure=True, status=422)
-    with transaction(frame.writer()) as db:
+    if request.form.get("name", "").strip() != context.rig().name:
+        return _render(_form(read_sent=False), context.rig(), unsure=True, status=422)
+    with transaction(context.writer()) as db:
         rigs.remove(db, g.kept.id, g.now)
-    flash(f"{frame.rig().name} and its log were removed.", f"restore-{g.kept.id}")
+    flash(f"{context.rig().name} and its log were removed.", f"restore-{g.kept.id}")
     return redirect(url_for("start.home"), 303)
 
 
@@ -115,8 +116,8 @@ def _rig_of(form) -> tuple[Rig | None, list[str]]:
 
 
 def _render(form, shown: Rig | None, rest=(), status=200, unsure=False):
-    rig, look = frame.rig(), frame.look()
-    drain = look.outlook.drain.wh if look.outlook else None
+    rig, look = context.rig(), context.look()
+    drain = look.standing.drain.wh if look.standing else None
     return render_template(
         "rig/rig.html", form=form, rest=rest, unsure=unsure, cautions=for_rig(rig), soc_words=SOC_WORDS[rig.soc_from],
         figures=figures(shown) if shown else None, drawings=(one_line.wide(rig), one_line.narrow(rig)),
@@ -139,7 +140,7 @@ def _depths(rig: Rig, drain: float | None) -> list[dict]:
 def _origins() -> list[tuple[str, str, rigs.Origin]]:
     """Where the figures that stand now came from: (part, figure, origin), what was measured first."""
     found = [(_part_words(path), figure_words(path[-1]), origin)
-             for path, origin in rigs.origins(frame.db(), g.kept).items() if path[-1] not in ("evidence", "side")]
+             for path, origin in rigs.origins(context.db(), g.kept).items() if path[-1] not in ("evidence", "side")]
     return sorted(found, key=lambda each: (each[2].run_id is None, -each[2].at.timestamp(), each[0]))
 
 
@@ -152,7 +153,8 @@ def _aiming(rig: Rig, look) -> list[dict]:
     made = []
     for array in rig.arrays:
         if array.aimed_per_day:
-            tables = clearsky.aimed_tables(frame.tables_db(rig), rig, array, range(1, max(4, array.aimed_per_day) + 1))
+            times = range(1, max(4, array.aimed_per_day) + 1)
+            tables = clearsky.aimed_tables(context.tables_db(rig), rig, array, times)
             month = look.today.month
             gains = aiming_gains(tables, array.rated_w, month, look.account.learned.share.mean)
             made.append({"array": array, "month": month, "gains": gains, "first": gains[1]})
@@ -165,14 +167,14 @@ def depth():
     name = request.form.get("policy", "")
     if name not in banks.DEPTHS:
         abort(400)
-    rig = frame.rig()
+    rig = context.rig()
     floor = banks.depth_floor(rig.chemistry, name)
     try:
         made = replace(rig, bank=replace(rig.bank, everyday_floor=floor))
     except RigFaults as faults:
         flash(f"Nothing was changed: {faults}.")
         return redirect(url_for("rig.show", rig_id=g.kept.id) + "#depth", 303)
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         change = rigs.save(db, g.kept, made, g.now)
     flash(f"The everyday floor is now {floor * 100:.0f} %.", f"undo-rig-{change}")
     return redirect(url_for("rig.show", rig_id=g.kept.id) + "#depth", 303)

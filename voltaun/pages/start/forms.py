@@ -3,7 +3,9 @@
 from flask_wtf import FlaskForm
 from wtforms import BooleanField, RadioField, SelectField, StringField
 
-from voltaun.core.rig import CHEMISTRIES, Bank, Engine, Fault, Generator, Mains, Place, Rig, RigFaults, SolarArray
+from voltaun.core.rig.fields import Fault, RigFaults
+from voltaun.core.rig.parts import CHEMISTRIES, Bank, Engine, Generator, Mains, Place, SolarArray
+from voltaun.core.rig.rig import Rig
 from voltaun.pages.fields import QuantityField, WholeField
 from voltaun.pages.start.places import zones
 

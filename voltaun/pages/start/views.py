@@ -4,10 +4,10 @@ import re
 
 from flask import Blueprint, abort, current_app, flash, g, make_response, redirect, render_template, request, url_for
 
-from voltaun.core.rig import RigFaults
+from voltaun.core.rig.fields import RigFaults
 from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
-from voltaun.pages import frame
+from voltaun.pages import context, frame
 
 pages = Blueprint("start", __name__, template_folder="templates")
 
@@ -15,7 +15,7 @@ pages = Blueprint("start", __name__, template_folder="templates")
 @pages.get("/")
 def home():
     """The first rig, or the questions."""
-    known = rigs.names(frame.db())
+    known = rigs.names(context.db())
     if not known:
         return redirect(url_for("start.ask"))
     return redirect(url_for("today.show", rig_id=known[0][0]))
@@ -47,9 +47,9 @@ def answer():
             field = form._fields.get(name, form.bank)
             field.errors = [*field.errors, f"Found {fault.found}, expected {fault.expected}."]
         return _render(form, 422)
-    clearsky.tables(frame.writer(), made)
+    clearsky.tables(context.writer(), made)
     try:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             rig_id = rigs.add(db, made)
     except rigs.RigNameTaken:
         form.name.errors = [f"Found {made.name!r}, which another rig has, expected a name of its own."]
@@ -62,14 +62,14 @@ def answer():
 def demo():
     """Look around in the demo: the honey house and its log beside one's own rigs."""
     from voltaun.demo.fill import fill
-    return redirect(url_for("today.show", rig_id=fill(frame.writer(), g.now)), 303)
+    return redirect(url_for("today.show", rig_id=fill(context.writer(), g.now)), 303)
 
 
 @pages.post("/start/restore/<int:removed_id>")
 def restore(removed_id: int):
     """Bring a removed rig back with its log."""
     try:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             rigs.restore(db, removed_id)
     except rigs.RigNameTaken:
         flash("Another rig has taken its name; rename that one first.", f"restore-{removed_id}")
@@ -93,10 +93,10 @@ def ground():
 @pages.post("/start/archive")
 def bring_archive():
     """Bring an archive in: everything of one rig or of all, as another Voltaun wrote it."""
-    from voltaun.bringing import bring_archive as bring
     from voltaun.database.archive import ArchiveFault, schema
     from voltaun.formats import FileFaults
     from voltaun.formats.archive import is_archive, parse, read_archive
+    from voltaun.intake.bringing import bring_archive as bring
     sent = request.files.get("file")
     try:
         document = parse(sent.stream.read() if sent else b"")
@@ -107,34 +107,34 @@ def bring_archive():
     except (FileFaults, ArchiveFault) as faults:
         return _render(_form(), 422, str(faults).split("\n"))
     flash("All of the archive is kept.")
-    shown = [rig_id for rig_id, _ in rigs.names(frame.db()) if rig_id in numbers]
+    shown = [rig_id for rig_id, _ in rigs.names(context.db()) if rig_id in numbers]
     return redirect(url_for("today.show", rig_id=shown[0]) if shown else url_for("start.home"), 303)
 
 
 @pages.get("/mend/<int:damaged_id>")
 def mend(damaged_id: int):
     """A rig that cannot be read: what is wrong with it, and the ways to go on."""
-    damaged = rigs.damaged(frame.db(), damaged_id)
+    damaged = rigs.damaged(context.db(), damaged_id)
     if damaged is None:
         abort(404)
     if not damaged.fault:
         return redirect(url_for("rig.show", rig_id=damaged_id))
     from voltaun.pages.start.places import zones
-    return render_template("start/mend.html", damaged=damaged, zones=zones(), known=rigs.names(frame.db()))
+    return render_template("start/mend.html", damaged=damaged, zones=zones(), known=rigs.names(context.db()))
 
 
 @pages.post("/mend/<int:damaged_id>")
 def mended(damaged_id: int):
     """Give it a time zone that there is, put it back as it was last, or remove it."""
-    damaged = rigs.damaged(frame.db(), damaged_id)
+    damaged = rigs.damaged(context.db(), damaged_id)
     if damaged is None or not damaged.fault:
         abort(404)
     if "remove" in request.form:
-        with transaction(frame.writer()) as db:
+        with transaction(context.writer()) as db:
             rigs.remove(db, damaged_id, g.now)
         flash(f"{damaged.name} was removed from sight.", f"restore-{damaged_id}")
         return redirect(url_for("start.home"), 303)
-    with transaction(frame.writer()) as db:
+    with transaction(context.writer()) as db:
         if request.form.get("timezone"):
             rigs.set_zone(db, damaged_id, request.form["timezone"])
         elif damaged.before is not None:
@@ -143,5 +143,5 @@ def mended(damaged_id: int):
 
 
 def _render(form, status=200, refused=()):
-    return render_template("start/start.html", form=form, known=rigs.names(frame.db()), refused=refused,
-                           removed=rigs.removed(frame.db())), status
+    return render_template("start/start.html", form=form, known=rigs.names(context.db()), refused=refused,
+                           removed=rigs.removed(context.db())), status

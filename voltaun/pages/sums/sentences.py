@@ -4,11 +4,13 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from voltaun.core import sums
-from voltaun.core.bank import capacity_ah, effective_energy, nominal_voltage, rated_energy, soc_from_volts
-from voltaun.core.cautions import FUMES
-from voltaun.core.quantities import QuantityError, parse, show_duration, show_energy, show_percent, show_power
-from voltaun.core.rig import Bank, Rig
+from voltaun.core.rig.bank import capacity_ah, effective_energy, nominal_voltage, rated_energy, soc_from_volts
+from voltaun.core.rig.parts import Bank
+from voltaun.core.rig.rig import Rig
+from voltaun.core.sizing import sums
+from voltaun.core.units import QuantityError, parse
+from voltaun.words.cautions import FUMES
+from voltaun.words.units import show_duration, show_energy, show_percent, show_power
 
 SIDES = ("ac", "dc")
 

@@ -4,12 +4,12 @@ from datetime import timedelta
 
 from flask import g, render_template, url_for
 
-from voltaun.core import words
-from voltaun.core.bank import packs_apart
-from voltaun.core.cautions import for_now
-from voltaun.pages import frame
+from voltaun.core.rig.bank import packs_apart
+from voltaun.pages import context, frame
 from voltaun.pages.figures import strip
-from voltaun.pages.log.forms import ReadingForm
+from voltaun.pages.reading.forms import ReadingForm
+from voltaun.words import sentences as words
+from voltaun.words.cautions import for_now
 
 pages = frame.page("today")
 
@@ -19,20 +19,21 @@ BACK, AHEAD = 14, 10
 @pages.get("/today")
 def show():
     """The page."""
-    return render(ReadingForm(frame.rig(), frame.look(AHEAD).now))
+    return render(ReadingForm(context.rig(), context.look(AHEAD).now))
 
 
 def render(form: ReadingForm, status: int = 200):
     """The page with this form in it, as sent back when something in it is wrong."""
-    look = frame.look(AHEAD)
+    look = context.look(AHEAD)
     first = look.today - timedelta(days=BACK)
-    columns = strip.columns(first, look.today + timedelta(days=AHEAD), frame.days_from(first), look.outlook, look.skies,
-                            lambda plan: words.plan(plan, frame.rig()))
+    columns = strip.columns(first, look.today + timedelta(days=AHEAD), context.days_from(first), look.outlook,
+                            look.ask.skies,
+                            lambda plan: words.plan(plan, context.rig()))
     copied, trouble = frame.last_copy()
     return render_template("today/today.html", look=look, outlook=look.outlook, today=look.today, form=form,
                            last_copy=copied, copy_trouble=trouble,
                            strips=_strips(look, columns), columns=columns, last=_last(look), usual=_usual(look),
-                           cautions=for_now(frame.rig(), look.outlook), apart=_apart(look)), status
+                           cautions=for_now(context.rig(), look.outlook), apart=_apart(look)), status
 
 
 def _apart(look) -> float | None:
@@ -43,7 +44,7 @@ def _apart(look) -> float | None:
 
 def _strips(look, columns):
     """The strip at both sizes; a phone shows fewer days."""
-    rig = frame.rig()
+    rig = context.rig()
     levels = [(interval.end, interval.soc_end, interval.soc_basis == "read")
               for interval in look.account.intervals if interval.soc_end is not None]
     if not levels:

@@ -1,0 +1,175 @@
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from tests.support import NOW, ROOT, rig, voltaun
+from voltaun.core.rig.parts import Bank, SolarArray
+from voltaun.demo.honey_house import RIG
+from voltaun.formats.rig_file import write_rig
+
+LOG = "read_at,soc_percent,solar_wh\n2026-11-01T19:00,82,\n2026-11-02T20:30,74,2150\n"
+
+
+class Commands(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.db = self.folder / "kept.db"
+
+    def file(self, name, text):
+        path = self.folder / name
+        path.write_text(text, encoding="utf-8")
+        return path
+
+    def answer(self, *arguments):
+        return json.loads(voltaun(*arguments, "--json", check=0).stdout)
+
+    def long_log(self):
+        rows = [f"2026-{9 + n // 30:02d}-{n % 30 + 1:02d}T19:{n % 60:02d},{50 + n % 30},{2000 + 37 * n % 2500},2400"
+                for n in range(80)]
+        return self.file("long.log.csv", "read_at,soc_percent,solar_wh,use_wh\n" + "\n".join(rows) + "\n")
+
+
+class WithoutDatabase(Commands):
+    def test_ledger_worked_example(self):
+        got = self.answer("ledger", "--rig-file", self.file("a.rig.json", write_rig(rig())),
+                          "--log", self.file("a.log.csv", LOG))
+        interval, = got["intervals"]
+        self.assertEqual(round(interval["use_wh"], 1), 2808.7)
+        self.assertEqual((interval["stored_change_wh"], interval["hours"], interval["use_basis"], interval["capped"]),
+                         (-768.0, 25.5, "reckoned", False))
+        self.assertLessEqual({"start", "end", "hours", "soc_start", "soc_end", "stored_change_wh", "solar_wh",
+                              "vehicle_wh", "generator_wh", "mains_wh", "harvest_basis", "use_wh", "use_basis",
+                              "unexplained_wh", "capped", "spilt_wh"}, set(interval))
+        self.assertEqual(round(got["learned"]["use_wh_per_day"]["mean"]), 2643)
+        self.assertEqual(set(got["learned"]), {"use_wh_per_day", "solar_share", "effective_energy_wh", "hidden_draw_w"})
+
+    def test_the_clear_sky_of_a_rig_is_made_once(self):
+        rig_file, log = self.file("a.rig.json", write_rig(rig())), self.file("a.log.csv", LOG)
+        command = ["ledger", "--rig-file", rig_file, "--log", log, "--json"]
+        with mock.patch.dict(os.environ, {"XDG_DATA_HOME": str(self.folder / "data")}):
+            first = voltaun(*command, check=0).stdout
+            kept, = (self.folder / "data" / "voltaun" / "clear-sky").iterdir()
+            self.assertEqual(kept.stat().st_size, 4 * 365 * 48)
+            script = ("import sys; sys.argv = ['voltaun', *sys.argv[1:]]\nfrom voltaun.cli.main import main\n"
+                      "try:\n    main()\nfinally:\n    print('pvlib' in sys.modules, file=sys.stderr)")
+            again = subprocess.run([sys.executable, "-c", script, *command], cwd=ROOT, capture_output=True, text=True,
+                                   check=True)
+            self.assertEqual((again.stdout, again.stderr.split()[-1]), (first, "False"))
+            kept.write_bytes(b"torn")
+            self.assertEqual(voltaun(*command, check=0).stdout, first)
+
+    def test_additions_worked_example(self):
+        agm = rig(bank=Bank("agm", 12, 120, 2, 1), arrays=(SolarArray("Roof", 410, 2, 30, 0),))
+        sheet = self.answer("additions", "--rig-file", self.file("b.rig.json", write_rig(agm)), "--use-wh", 1900,
+                            "--reserve-days", 3, "--recovery-days", 4, "--peak-sun-hours", 3.6, "--bank-temp", 12.5)
+        got = sheet["worksheet"]
+        self.assertEqual([round(got[name], 1) for name in ("bank_energy_wh", "bank_ah", "units", "array_w", "panels",
+                                                           "controller_a")], [12666.7, 527.8, 10, 1448.8, 4, 85.4])
+        self.assertEqual([(option["part"], option["add"]) for option in sheet["options"]],
+                         [("units", 8), ("panels", 2)])
+
+    def test_outlook_same_seed_same_bytes(self):
+        given = ("outlook", "--rig-file", self.file("c.rig.json", write_rig(rig())), "--log", self.long_log(), "--json")
+        first, again = voltaun(*given, "--seed", 3, check=0).stdout, voltaun(*given, "--seed", 3, check=0).stdout
+        self.assertEqual(first, again)
+        got = json.loads(first)
+        self.assertEqual(len(got["days"]), 10)
+        self.assertLessEqual({"date", "solar_wh", "solar_to_date_wh", "dawn_soc", "dusk_soc",
+                              "chance_below_everyday_floor", "chance_below_hard_floor"}, set(got["days"][0]))
+        early = json.loads(voltaun(*given, "--as-of", "2026-10-20T12:00", "--sky", "2026-10-21=storm", check=0).stdout)
+        self.assertTrue(early["as_of"].startswith("2026-10-20T12:00"))
+        self.assertLess(early["days"][0]["solar_wh"]["p50"], early["days"][1]["solar_wh"]["p10"])
+
+    def test_text_for_people(self):
+        files = ("--rig-file", self.file("d.rig.json", write_rig(rig())), "--log", self.long_log())
+        self.assertIn("in hand if the sun stays away", voltaun("outlook", *files, check=0).stdout)
+        self.assertIn("reckoned, not read", voltaun("ledger", *files, check=0).stdout)
+        self.assertIn("Planning figures", voltaun("additions", *files, check=0).stdout)
+
+    def test_bad_input_exits_2_with_a_clear_line(self):
+        good = self.file("e.rig.json", write_rig(rig()))
+        for arguments, words in (
+                (("ledger", "--rig-file", self.file("f.json", "{}"), "--log", self.file("f.csv", LOG)), "voltaun_rig"),
+                (("ledger", "--rig-file", good, "--log", self.file("g.csv", "read_at\nx\n")), "line 2, column read_at"),
+                (("ledger", "--rig-file", good, "--log", self.folder / "none.csv"), "none.csv"),
+                (("outlook", "--rig-file", good, "--log", self.file("h.csv", "read_at,soc_percent\n")), "no reading"),
+                (("outlook", "--rig-file", good, "--log", self.file("i.csv", LOG), "--sky", "tomorrow=wet"), "--sky"),
+                (("outlook", "--rig-file", good, "--log", self.file("j.csv", LOG), "--as-of", "later"), "--as-of"),
+                (("additions", "--rig-file", good), "use a day"),
+                (("additions", "--rig-file", good, "--use-wh", "-5"), "more than 0"),
+                (("serve", "--host", "0.0.0.0"), "this machine only")):
+            with self.subTest(words):
+                done = voltaun(*arguments)
+                self.assertEqual((done.returncode, done.stdout), (2, ""))
+                self.assertIn(words, done.stderr)
+                self.assertNotIn("Traceback", done.stderr)
+
+
+class WithDatabase(Commands):
+    def test_import_and_export_of_rig_and_log(self):
+        rig_file = self.file("g.rig.json", write_rig(RIG))
+        voltaun("import", rig_file, "--db", self.db, check=0)
+        log = self.file("g.log.csv", LOG)
+        first = self.answer("import", log, "--db", self.db)
+        again = self.answer("import", log, "--db", self.db)
+        self.assertEqual((first["added"], again["added"], again["same"]), (2, 0, 2))
+        self.assertEqual(voltaun("export", "--as", "rig", "--db", self.db, check=0).stdout, write_rig(RIG))
+        out = self.folder / "out.csv"
+        voltaun("export", "--db", self.db, "-o", out, check=0)
+        exported = out.read_text()
+        self.assertIn("reckoned,read", exported)
+        self.assertEqual(self.answer("import", out, "--db", self.db)["same"], 2)
+
+    def test_faults_and_differences_import_nothing(self):
+        voltaun("import", self.file("g.rig.json", write_rig(RIG)), "--db", self.db, check=0)
+        voltaun("import", self.file("a.csv", LOG), "--db", self.db, check=0)
+        before = voltaun("export", "--db", self.db, check=0).stdout
+        for text, words in ((LOG.replace("74", "140") + "2026-13-01T00:00,5,5\n", "line 4, column read_at"),
+                            (LOG.replace("74", "75") + "2026-11-03T20:00,70,100\n", "--differing keep"),
+                            (LOG + "2027-01-01T00:00,50,1\n", "not after now"), ("\ufeff", "empty")):
+            done = voltaun("import", self.file("bad.csv", text), "--db", self.db, check=2)
+            self.assertIn(words, done.stderr)
+            self.assertEqual(voltaun("export", "--db", self.db, check=0).stdout, before)
+        done = voltaun("import", self.file("c.csv", LOG.replace("74", "75")), "--differing", "replace", "--db", self.db,
+                       check=0)
+        self.assertIn("1 replaced", done.stdout)
+
+    def test_a_sheet_of_another_shape_and_figures_that_are_asked_about(self):
+        voltaun("import", self.file("r.json", write_rig(rig())), "--db", self.db, check=0)
+        sheet = self.file("s.csv", "Tag;Stand;kWh\n3/11/2026;82,5;2,1\n4/11/2026;74;0,3\n5/11/2026;70;900\n")
+        mapping = self.file("m.json", json.dumps({
+            "voltaun_mapping": 1, "separator": ";", "decimal": ",", "dates": "day first", "hour": "19:00",
+            "columns": {"Tag": "read_at", "Stand": "soc_percent", "kWh": {"as": "solar_wh", "unit": "kWh"}}}))
+        asked = voltaun("import", sheet, "--map", mapping, "--db", self.db, check=2).stderr
+        self.assertIn("900.0 kWh of sun in 24 h: a clear sky could bring 9.94 kWh there", asked)
+        self.assertIn("--sure", asked)
+        self.assertEqual(voltaun("export", "--db", self.db, check=0).stdout.count("\n"), 1)
+        told = self.answer("import", sheet, "--map", mapping, "--sure", "--db", self.db)
+        self.assertEqual(told["added"], 3)
+        self.assertIn("2026-11-03T19:00:00+11:00,82.5,,2100", voltaun("export", "--db", self.db, check=0).stdout)
+        bad = self.file("b.json", '{"voltaun_mapping": 1, "columns": {"Tag": "when"}}')
+        self.assertIn("columns.Tag", voltaun("import", sheet, "--map", bad, "--db", self.db, check=2).stderr)
+
+    def test_which_rig_is_asked(self):
+        log = self.file("a.csv", LOG)
+        self.assertIn("found nothing there", voltaun("import", log, "--db", self.db, check=2).stderr)
+        self.assertFalse(self.db.exists())
+        for each in (RIG, rig(name="Second")):
+            voltaun("import", self.file("r.json", write_rig(each)), "--db", self.db, check=0)
+        self.assertIn("'Second'", voltaun("import", log, "--db", self.db, check=2).stderr)
+        voltaun("import", log, "--rig", "Second", "--db", self.db, check=0)
+        changed = self.file("r.json", write_rig(rig(name="Second", use_side="ac")))
+        self.assertIn("--differing", voltaun("import", changed, "--db", self.db, check=2).stderr)
+
+    def test_the_file_lives_in_the_data_folder_unless_told_otherwise(self):
+        home = self.folder / "home"
+        with mock.patch.dict(os.environ, {"XDG_DATA_HOME": str(home)}):
+            voltaun("import", self.file("g.rig.json", write_rig(RIG)), check=0, now=NOW)
+        self.assertTrue((home / "voltaun" / "voltaun.db").exists())

@@ -1,0 +1,89 @@
+import unittest
+from dataclasses import replace
+from datetime import UTC, date, datetime, timedelta
+
+import numpy as np
+
+from tests.support import readings, rig, sun_of, table
+from voltaun.core.instants import resolve, zone
+from voltaun.core.learned.account import reckon
+from voltaun.core.log import days
+from voltaun.core.log.ledger import Reading
+from voltaun.core.rig.parts import Place, SolarArray
+from voltaun.core.sky import clear_sky as sun
+
+NORTH = (40.0, -105.0, 1800.0, 40.0, 180.0, 0, 0.0)
+SOUTH = (-42.02, 147.21, 310.0, 30.0, 0.0, 0, 0.0)
+
+
+class ClearSky(unittest.TestCase):
+    def test_agrees_with_pvlib_at_an_hour(self):
+        import pandas as pd
+        from pvlib.irradiance import get_extra_radiation, get_total_irradiance
+        from pvlib.location import Location
+        times = pd.date_range("2023-06-10 18:00", periods=60, freq="1min", tz="UTC")
+        place = Location(NORTH[0], NORTH[1], "UTC", NORTH[2])
+        position, clear = place.get_solarposition(times), place.get_clearsky(times)
+        direct = get_total_irradiance(NORTH[3], NORTH[4], position["apparent_zenith"], position["azimuth"],
+                                      clear["dni"], clear["ghi"], clear["dhi"], model="haydavies",
+                                      dni_extra=get_extra_radiation(times))["poa_global"].mean()
+        start = datetime(2023, 6, 10, 18, tzinfo=UTC).timestamp()
+        ours = sun.RunningTotal(table(NORTH)).between(start, start + 3600)
+        self.assertAlmostEqual(float(ours), float(direct), delta=0.01 * direct)
+
+    def test_hemispheres_and_polar_night(self):
+        north, south = sun.month_means(table(NORTH)), sun.month_means(table(SOUTH))
+        self.assertGreater(north[5], north[11])
+        self.assertGreater(south[11], south[5])
+        polar = sun.month_means(table((80.0, 20.0, 0.0, 60.0, 180.0, 0, 0.0)))
+        self.assertEqual(polar[11], 0)
+        self.assertGreater(polar[5], 3)
+
+    def test_running_total_never_runs_backwards_and_leap_days_repeat(self):
+        total = sun.RunningTotal(table(NORTH))
+        at = datetime(2023, 12, 25, tzinfo=UTC).timestamp() + np.arange(0, 377 * 86400, 3571)
+        self.assertGreaterEqual(np.diff(total.at(at)).min(), -1e-6)
+        day = [total.between(datetime(2024, 2, d, tzinfo=UTC).timestamp(),
+                             (datetime(2024, 2, d, tzinfo=UTC) + timedelta(days=1)).timestamp()) for d in (28, 29)]
+        self.assertAlmostEqual(float(day[0]), float(day[1]), places=3)
+        year = [float(total.between(datetime(y, 1, 1, tzinfo=UTC).timestamp(),
+                                    datetime(y + 1, 1, 1, tzinfo=UTC).timestamp())) for y in (1999, 2023, 2100)]
+        self.assertAlmostEqual(year[0], year[1], places=3)
+        self.assertAlmostEqual(year[0], year[2], places=3)
+
+    def test_shade_by_month_counts(self):
+        half = replace(rig().arrays[0], shade_factor=(1.0,) * 5 + (0.5,) + (1.0,) * 6)
+        june = (datetime(2026, 6, 10, tzinfo=UTC), datetime(2026, 6, 11, tzinfo=UTC))
+        self.assertAlmostEqual(sun_of(rig(arrays=(half,))).between(*june), sun_of(rig()).between(*june) / 2, places=3)
+
+
+class LocalDays(unittest.TestCase):
+    def test_times_that_come_twice_or_never(self):
+        hobart = zone("Australia/Hobart")
+        twice, said = resolve(datetime(2026, 4, 5, 2, 30), hobart)
+        self.assertEqual((twice, "comes twice" in said), (datetime(2026, 4, 4, 16, 30, tzinfo=UTC), True))
+        never, said = resolve(datetime(2026, 10, 4, 2, 30), hobart)
+        self.assertEqual((never, "skipped" in said), (datetime(2026, 10, 3, 15, 30, tzinfo=UTC), True))
+        self.assertEqual(resolve(datetime(2026, 10, 4, 4, 30), hobart)[1], None)
+
+    def test_splitting_into_days_changes_no_sum(self):
+        of = rig()
+        log = readings(*({"soc": 0.5, "solar_wh": 2000 + 37 * n, "use_wh": 1900} for n in range(9)),
+                       start=datetime(2026, 4, 2, 9, 10, tzinfo=UTC), hours=25.7)
+        account = reckon(of, log, sun_of(of))
+        split = days.by_day(of, account.intervals, sun_of(of))
+        for name in ("harvest_wh", "use_wh", "spilt_wh", "hours"):
+            self.assertAlmostEqual(sum(getattr(day, name) for day in split.values()),
+                                   sum(getattr(interval, name) for interval in account.intervals), places=5)
+        self.assertEqual(split[date(2026, 4, 5)].hours, 25)
+
+    def test_late_reading_moves_no_sun_to_the_wrong_day(self):
+        of = rig()
+        evening = datetime(2026, 11, 1, 10, tzinfo=UTC)  # 21:00, after sunset
+        log = [Reading(evening, soc=0.6), Reading(evening + timedelta(days=1, hours=3.5), soc=0.6, solar_wh=4000)]
+        split = days.by_day(of, reckon(of, log, sun_of(of)).intervals, sun_of(of))
+        self.assertGreater(split[date(2026, 11, 2)].harvest["solar"], 3990)
+        self.assertAlmostEqual(split[date(2026, 11, 3)].harvest["solar"], 0, places=3)
+
+    def test_place_matters_to_the_table_only_where_it_is_seen(self):
+        self.assertEqual(sun.plane_key(Place(40.001, -105.002, "UTC", 1803.0), SolarArray("Any", 9, 1, 40, 540)), NORTH)

@@ -1,0 +1,131 @@
+import unittest
+from datetime import UTC, date, datetime, timedelta
+
+import numpy as np
+
+from tests.support import HOBART, readings, rig, sun_of
+from voltaun.core.log.ledger import Reading
+from voltaun.core.outlook.ask import Ask, known
+from voltaun.core.outlook.outlook import outlook
+from voltaun.core.reasons import NoOutlook
+from voltaun.core.rig.parts import Load, Place
+from voltaun.words.sentences import about, advice, chance, in_hand, odds, stretch
+
+
+def log_of(days=40, start=datetime(2026, 11, 1, 8, tzinfo=UTC), use_wh=2600):
+    rng = np.random.default_rng(1)
+    return readings(*({"soc": 0.6 + 0.1 * rng.random(), "solar_wh": 3000 * rng.random() + 1500, "use_wh": use_wh}
+                      for _ in range(days)), start=start)
+
+
+def look(of, log, as_of=None, **options):
+    as_of = as_of or log[-1].at
+    return outlook(Ask(of, known(of, log, sun_of(of), as_of), sun_of(of), as_of, **options))
+
+
+class Outlooks(unittest.TestCase):
+    def test_same_seed_same_figures_and_a_longer_one_begins_like_a_shorter(self):
+        log = log_of()
+        long, again, short = look(rig(), log), look(rig(), log), look(rig(), log, days=3)
+        np.testing.assert_array_equal(long.fan, again.fan)
+        self.assertEqual(long.days[:3], short.days)
+        self.assertNotEqual(look(rig(), log, seed=2).days, long.days)
+        self.assertEqual([day.day for day in long.days][0], date(2026, 12, 11))
+        self.assertEqual(len(long.days), 10)
+
+    def test_nothing_later_than_as_of_is_used(self):
+        log = log_of()
+        as_of = log[25].at
+        changed = log[:26] + [Reading(r.at, soc=0.01, solar_wh=1.0) for r in log[26:]]
+        first, second = look(rig(), log, as_of), look(rig(), changed, as_of)
+        np.testing.assert_array_equal(first.fan, second.fan)
+        self.assertEqual(first.last_reading, as_of)
+
+    def test_quantiles_and_chances_are_in_order(self):
+        seen = look(rig(), log_of())
+        for day in seen.days:
+            for of in (day.solar_wh, day.dawn_soc, day.dusk_soc, day.solar_to_date_wh, day.spilt_wh):
+                self.assertEqual(sorted((of.p10, of.p25, of.p50, of.p75, of.p90)),
+                                 [of.p10, of.p25, of.p50, of.p75, of.p90])
+            self.assertLessEqual(day.chance_below_hard_floor, day.chance_below_everyday_floor)
+        self.assertGreaterEqual(seen.chance_below_everyday_floor,
+                                max(day.chance_below_everyday_floor for day in seen.days))
+
+    def test_short_log_makes_a_wider_fan(self):
+        widths = [look(rig(), log_of(days)).days[6].solar_to_date_wh for days in (3, 60)]
+        self.assertGreater(widths[0].p90 - widths[0].p10, widths[1].p90 - widths[1].p10)
+
+    def test_a_given_sky_narrows_its_day(self):
+        log = log_of()
+        day = look(rig(), log).days[1].day
+        clear, storm = (look(rig(), log, skies={day: word}).days[1].solar_wh for word in ("clear", "storm"))
+        self.assertGreater(clear.p25, storm.p75)
+
+    def test_what_is_not_known_is_said(self):
+        with self.assertRaisesRegex(NoOutlook, "no_level"):
+            look(rig(), [Reading(datetime(2026, 11, 1, tzinfo=UTC), solar_wh=200)])
+        with self.assertRaisesRegex(NoOutlook, "no_use"):
+            look(rig(), [Reading(datetime(2026, 11, 1, tzinfo=UTC), soc=0.5)])
+        log = log_of()
+        with self.assertRaisesRegex(NoOutlook, "level_too_old .*31"):
+            look(rig(), log, log[-1].at + timedelta(days=31))
+        self.assertAlmostEqual(look(rig(), log, log[-1].at + timedelta(days=4)).stale_days, 4)
+        listed = rig(loads=(Load("Fridge", 700),))
+        self.assertEqual(look(listed, [Reading(datetime(2026, 11, 1, tzinfo=UTC), soc=0.5)]).drain.basis, "loads")
+
+    def test_odd_places_and_days(self):
+        for zone, latitude, start in (
+                ("Australia/Hobart", -42.0, datetime(2026, 3, 1, 8, tzinfo=UTC)),   # 25 h on 5 April
+                ("Europe/Oslo", 70.0, datetime(2026, 11, 20, 8, tzinfo=UTC)),       # no sun for weeks
+                ("Asia/Kolkata", 20.0, datetime(2026, 5, 1, 8, tzinfo=UTC)),        # half an hour off
+                ("America/New_York", 42.0, datetime(2026, 1, 28, 8, tzinfo=UTC))):  # 23 h on 8 March
+            with self.subTest(zone):
+                of = rig(place=Place(latitude, 20.0, zone), )
+                seen = look(of, log_of(36, start))
+                self.assertEqual(len(seen.days), 10)
+                steps = np.diff([t.timestamp() for t in seen.times])
+                self.assertLessEqual(steps.max(), 3600)
+                self.assertTrue(np.isfinite(seen.fan).all())
+        dark = rig(place=Place(75.0, 20.0, "Europe/Oslo"))
+        self.assertEqual(look(dark, log_of(30, datetime(2026, 11, 10, 8, tzinfo=UTC))).days[0].solar_wh.p90, 0)
+
+    def test_no_array_empty_bank_and_full_bank(self):
+        bare = rig(arrays=())
+        log = readings(*({"soc": 0.9 - 0.1 * n, "use_wh": 900} for n in range(5)))
+        self.assertEqual(look(bare, log).days[0].solar_wh.p90, 0)
+        for soc in (0.0, 1.0):
+            seen = look(rig(), [*log_of(20), Reading(datetime(2026, 11, 21, 8, tzinfo=UTC), soc=soc)])
+            self.assertTrue(0 <= seen.soc <= 1)
+        self.assertEqual(look(rig(), [*log_of(20), Reading(datetime(2026, 11, 21, 8, tzinfo=UTC), soc=0.0)])
+                         .dark_days["everyday_floor"], 0)
+
+    def test_controller_limit_holds(self):
+        from dataclasses import replace
+        held = rig(arrays=(replace(rig().arrays[0], controller_limit_w=100.0),))
+        self.assertLess(look(held, log_of()).days[2].solar_wh.p90, 100 * 16)
+
+
+class Words(unittest.TestCase):
+    def test_lengths_and_chances(self):
+        self.assertEqual([stretch(days) for days in (0.02, 0.4, 1, 2.21, 9.4, 90)],
+                         ["less than an hour", "ten hours", "one day", "two days and five hours", "nine days",
+                          "more than two months"])
+        self.assertEqual([chance(p) for p in (0, 0.05, 0.11, 0.42, 0.96, 1)],
+                         ["hardly any chance", "about 1 chance in 20", "1 chance in 10", "4 chances in 10",
+                          "9 chances in 10", "almost certain"])
+
+    def test_rough_figures_are_said_roughly(self):
+        self.assertEqual([about(wh) for wh in (7, 83, 483, 2371, 10_540)],
+                         ["about 7 Wh", "about 83 Wh", "about 480 Wh", "about 2.40 kWh", "about 11.0 kWh"])
+
+    def test_sentence_and_advice_agree(self):
+        low = [*log_of(20), Reading(datetime(2026, 11, 21, 8, tzinfo=UTC), soc=0.22)]
+        seen = look(rig(place=HOBART), low)
+        today = date(2026, 11, 21)
+        self.assertGreater(seen.shortfall_wh, 0)
+        self.assertIn("Spare or put in", advice(rig(), seen, today))
+        self.assertNotIn("or better", odds(seen, today))
+        self.assertIn("in hand if the sun stays away", in_hand(seen))
+        easy = look(rig(), log_of(use_wh=900))
+        self.assertEqual(easy.shortfall_wh, 0)
+        self.assertIn("or better", odds(easy, today))

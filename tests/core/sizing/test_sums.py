@@ -1,0 +1,62 @@
+import math
+import random
+import unittest
+
+from tests.support import random_rig, rig
+from voltaun.core.rig.bank import acceptance, effective_energy
+from voltaun.core.rig.parts import Inverter, Load
+from voltaun.core.sizing import sums
+
+
+class WorkedExamples(unittest.TestCase):
+    def test_to_the_printed_digits(self):
+        self.assertAlmostEqual(sums.voltage_drop(15, 4, 2.5), 0.84)
+        self.assertEqual([round(sums.dc_amps(1, volts, 12, 0.9)) for volts in (120, 230)], [11, 21])
+        self.assertAlmostEqual(sums.daily_from_yearly(365), 1000)
+        self.assertAlmostEqual(sums.run_time(4800, 600, 120), 10)
+        self.assertAlmostEqual(sums.charges(500, 50, 0.85), 8.5)
+
+    def test_never_runs_out_with_enough_sun(self):
+        self.assertEqual(sums.run_time(100, 60, 60), math.inf)
+        self.assertEqual(sums.run_time(100, 60, 90), math.inf)
+
+    def test_sides(self):
+        of = rig(inverter=Inverter(18, 0.9))
+        self.assertAlmostEqual(sums.dc_power(of, 90, "ac"), 118)
+        self.assertEqual(sums.dc_power(of, 90, "dc"), 90)
+        self.assertEqual(sums.dc_power(rig(inverter=None), 90, "ac"), 90)
+
+    def test_own_loads_by_what_they_take_a_day(self):
+        of = rig(loads=(Load("Lamp", 120, "dc"), Load("Freezer", 600, "dc", months=(11,)), Load("Off", 0, "dc")))
+        self.assertEqual([(load.name, hours) for load, hours in sums.loads_run_on(of, 300, 11)],
+                         [("Freezer", 12), ("Lamp", 60)])
+        self.assertEqual([load.name for load, _ in sums.loads_run_on(of, 300, 1)], ["Lamp"])
+
+    def test_nothing_to_divide_by_is_refused(self):
+        for wrong in (lambda: sums.run_time(100, 0), lambda: sums.charges(100, 0, 0.9),
+                      lambda: sums.dc_amps(1, 230, 0, 0.9), lambda: sums.voltage_drop(1, 1, 0)):
+            with self.assertRaises(ValueError):
+                wrong()
+
+
+class TimeToFull(unittest.TestCase):
+    def test_agrees_with_small_steps_over_random_rigs(self):
+        rng = random.Random(3)
+        for _ in range(25):
+            of, start, goal = random_rig(rng), rng.uniform(0, 0.7), rng.uniform(0.8, 1.0)
+            watts = rng.uniform(0.02, 0.8) * effective_energy(of).wh
+            steps, hours = 20_000, 0.0
+            for n in range(steps):
+                soc = start + (goal - start) * (n + 0.5) / steps
+                hours += (goal - start) / steps / min(watts, float(acceptance(of, soc)))
+            hours *= effective_energy(of).wh / of.bank.charge_efficiency
+            self.assertAlmostEqual(sums.time_to_full(of, start, goal, watts), hours, delta=0.002 * hours)
+
+    def test_falls_as_power_rises_and_the_end_is_slow(self):
+        of = rig()
+        times = [sums.time_to_full(of, 0.3, 1.0, watts) for watts in (100, 300, 900, 2700, 20_000)]
+        self.assertEqual(times, sorted(times, reverse=True))
+        last = sums.time_to_full(of, 0.95, 1.0, 4800)
+        self.assertGreater(last, 3 * sums.time_to_full(of, 0.90, 0.95, 4800))
+        self.assertEqual(sums.time_to_full(of, 0.8, 0.8, 100), 0)
+        self.assertEqual(sums.time_to_full(of, 0.5, 0.8, 0), math.inf)

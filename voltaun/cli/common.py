@@ -1,0 +1,125 @@
+"""What the commands have in common: how they refuse, the database they are about, and how they answer."""
+
+import json
+import sqlite3
+import sys
+from contextlib import closing
+from pathlib import Path
+
+import click
+
+from voltaun import clock
+from voltaun.formats import FileFaults
+
+
+class Refused(click.ClickException):
+    """Bad input: said on standard error, exit 2, nothing written."""
+
+    exit_code = 2
+
+    def show(self, file=None):
+        click.echo(f"voltaun: {self.message}", err=True)
+
+
+def db_option(command):
+    return click.option("--db", type=click.Path(dir_okay=False, path_type=Path),
+                        help="The database file; without it the one in your data folder.")(command)
+
+
+json_flag = click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
+
+
+def db_path(db: Path | None) -> Path:
+    """The database that a command is about."""
+    from voltaun.database.connection import default_path
+    return db or default_path()
+
+
+def open_db(db: Path | None, create: bool = False):
+    """A connection that writes, to be closed by `with`. A file that is not there is made only when asked for."""
+    from voltaun.database.connection import DatabaseFault, connect, prepare
+    path = db_path(db)
+    try:
+        if create and not path.exists():
+            warn([f"{path}: nothing stood there, so a new database was made"])
+        prepare(path, create)
+        return closing(connect(path))
+    except (DatabaseFault, sqlite3.Error) as fault:
+        raise Refused(str(fault)) from fault
+
+
+def read_db(db: Path | None):
+    """A connection that only reads, to be closed by `with`; it needs no room on the disk."""
+    from voltaun.database.connection import DatabaseFault, connect_reading, prepare
+    path = db_path(db)
+    try:
+        prepare(path, create=False)
+        return closing(connect_reading(path))
+    except (DatabaseFault, sqlite3.Error) as fault:
+        raise Refused(str(fault)) from fault
+
+
+def write_out(output: Path | None, texts) -> None:
+    """Write pieces of text to a file, whole or not at all, or to standard output."""
+    if output is None:
+        sys.stdout.writelines(texts)
+        return
+    from voltaun.database.connection import in_words
+    from voltaun.database.files import write_file
+    try:
+        write_file(output, texts)
+    except OSError as error:
+        raise Refused(f"{output}: {in_words(error, output)}; what stood there is as it was") from error
+
+
+def kept_rig(connection, name):
+    from voltaun.database import rigs
+    known = rigs.names(connection)
+    if name is None and len(known) == 1:
+        name = known[0][1]
+    listed = ", ".join(repr(each) for _, each in known) or "none yet; import a rig file first"
+    if name is None:
+        raise Refused(f"--rig: found nothing, expected one of the rigs in the database: {listed}")
+    kept = rigs.find(connection, name)
+    if kept is None:
+        raise Refused(f"--rig: found {name!r}, expected one of the rigs in the database: {listed}")
+    return kept
+
+
+def say(answer, text, as_json):
+    if as_json:
+        click.echo(json.dumps(answer, ensure_ascii=False, indent=1))
+    else:
+        click.echo(text if isinstance(text, str) else text())
+
+
+def now():
+    try:
+        return clock.now()
+    except ValueError as error:
+        raise Refused(str(error)) from error
+
+
+def refusing(read, *args, file):
+    try:
+        return read(*args)
+    except FileFaults as faults:
+        text = "\n".join(f"{file}, {line}" if not line.startswith("and ") else line
+                         for line in str(faults).split("\n"))
+        raise Refused(text) from faults
+
+
+def rig_from(data, file=None):
+    from voltaun.core.rig.fields import RigFaults
+    from voltaun.formats.log_csv import decode
+    from voltaun.formats.rig_file import read_rig
+    where = file or "rig file"
+    try:
+        return read_rig(refusing(decode, data, file=where))
+    except RigFaults as error:
+        raise Refused("\n".join(f"{where}, {fault}" for fault in error.faults)) from error
+
+
+def warn(warnings):
+    for warning in warnings:
+        click.echo(f"voltaun: note: {warning}", err=True)

@@ -1,0 +1,70 @@
+"""Commands that keep the database safe: copies, the way back from one, and whether all is whole."""
+
+import sqlite3
+from pathlib import Path
+
+import click
+
+from voltaun.cli.common import Refused, db_option, db_path, json_flag, now, read_db, say
+
+
+@click.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@db_option
+def backup(file, db):
+    """Copy the database to a file, while it is in use; the copy is itself a database."""
+    from voltaun.database import backup as copies
+    from voltaun.database.connection import DatabaseFault
+    if file.resolve() == db_path(db).resolve():
+        raise Refused(f"{file}: found the database itself, expected another place for the copy")
+    with read_db(db) as connection:
+        try:
+            copies.backup(connection, file)
+        except DatabaseFault as fault:
+            raise Refused(str(fault)) from fault
+    click.echo(f"{file}: the copy is whole.")
+
+
+@click.command()
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@db_option
+def restore(file, db):
+    """Put a copy made by `backup` in the place of the database; what stood there is kept beside it."""
+    from voltaun.database import backup as copies
+    from voltaun.database.connection import DatabaseFault
+    try:
+        done = copies.restore(file, db_path(db), now())
+    except DatabaseFault as fault:
+        raise Refused(str(fault)) from fault
+    what = "What stood there was damaged; it is put aside as it was, in" if done.damaged else "What stood there is in"
+    click.echo(f"{file} is the database now." + (f" {what} {done.before.name}." if done.before else ""))
+
+
+@click.command()
+@db_option
+@json_flag
+def check(db, as_json):
+    """Tell whether the database is whole: the file, its links, and that the books of every rig add up."""
+    from contextlib import closing
+
+    from voltaun.database import backup as copies
+    from voltaun.database import check as checks
+    from voltaun.database.connection import DatabaseFault, NoDatabase, connect_reading, kind_of, prepare
+    path = db_path(db)
+    try:
+        prepare(path, create=False)
+        with closing(connect_reading(path)) as connection:
+            faults = checks.faults(connection)
+    except NoDatabase as none:
+        raise Refused(str(none)) from none
+    except (DatabaseFault, sqlite3.Error, UnicodeDecodeError) as fault:
+        if kind_of(fault, path) in ("busy", "full"):
+            raise Refused(f"{path}: {fault}") from fault
+        faults = [str(fault)]
+    good = copies.newest_whole(path) if faults else None
+    say({"whole": not faults, "faults": faults, "restore_from": good and str(good)},
+        "\n".join(faults) or "All is whole.", as_json)
+    if faults:
+        advice = (f"the newest copy that is whole: voltaun restore {good}" + (f" --db {db}" if db else "") if good else
+                  "there is no dated copy beside it that is whole; if you have one elsewhere: voltaun restore FILE")
+        raise Refused(f"{len(faults)} fault{'s' if len(faults) > 1 else ''} found; {advice}")

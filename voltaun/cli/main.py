@@ -1,0 +1,34 @@
+"""The `voltaun` command: the same core calls as the pages."""
+
+from importlib import import_module
+
+import click
+
+from voltaun import __version__
+
+COMMANDS = {"serve": ("serving", "serve"), "demo": ("serving", "demo"),
+            "import": ("files", "import_file"), "export": ("files", "export"),
+            "ledger": ("reckoning", "ledger"), "outlook": ("reckoning", "outlook"),
+            "additions": ("reckoning", "additions"), "backtest": ("reckoning", "backtest"),
+            "backup": ("keeping", "backup"), "restore": ("keeping", "restore"), "check": ("keeping", "check"),
+            "standin": ("standing_in", "standin")}
+"""The module and the name of each command; a module is loaded when one of its commands is first asked for."""
+
+
+class Commands(click.Group):
+    """The commands, each from its own module."""
+
+    def list_commands(self, context):
+        return sorted(COMMANDS)
+
+    def get_command(self, context, name):
+        if name not in COMMANDS:
+            return None
+        module, function = COMMANDS[name]
+        return getattr(import_module(f"voltaun.cli.{module}"), function)
+
+
+@click.group(cls=Commands, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, prog_name="voltaun")
+def main():
+    """A logbook that reckons: how long an off-grid battery lasts, and what to do about it."""

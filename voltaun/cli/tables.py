@@ -1,0 +1,91 @@
+"""The commands' answers as text for a terminal."""
+
+from zoneinfo import ZoneInfo
+
+from voltaun.core.instants import local_day
+from voltaun.core.learned.account import Account
+from voltaun.core.log.ledger import RECKONED
+from voltaun.core.outlook.backtest import Backtest
+from voltaun.core.outlook.outlook import Outlook, Range
+from voltaun.core.rig.rig import Rig
+from voltaun.core.sizing.worksheet import Option, Worksheet
+from voltaun.words.sentences import advice, chance, day_name, in_hand, month, odds
+from voltaun.words.units import show_energy, show_percent, show_power
+
+
+def ledger_table(account: Account, zone: ZoneInfo) -> str:
+    """Intervals one to a line; reckoned figures carry a tilde."""
+    lines = [f"{'until':<17}{'hours':>7}{'level':>9}{'harvest':>12}{'use':>12}{'left over':>12}{'spilt':>11}"]
+    for i in account.intervals:
+        harvest = i.harvest_wh
+        lines.append(f"{i.end.astimezone(zone):%Y-%m-%d %H:%M} {i.hours:>7.1f}{show_percent(i.soc_end):>9}"
+                     f"{_figure(harvest, i.harvest_basis):>12}{_figure(i.use_wh, i.use_basis):>12}"
+                     f"{show_energy(i.unexplained_wh):>12}{show_energy(i.spilt_wh) if i.capped else '':>11}"
+                     + "".join(f"  {mark}" for mark in i.marks))
+    learned = account.learned
+    if learned.use:
+        spread = f", give or take {show_energy(learned.use.sd)}" if learned.use.sd is not None else ""
+        lines.append(f"Use: {show_energy(learned.use.mean)} a day{spread} ({learned.use.intervals} days).")
+    share = learned.share
+    lines.append(f"Sun: {share.mean:.0%} of clear sky on the average, 8 days in 10 between {share.quantile(0.1):.0%} "
+                 f"and {share.quantile(0.9):.0%} ({share.days} days, {share.capped_days} of them capped).")
+    if learned.hidden_draw_w:
+        draw = learned.hidden_draw_w
+        lines.append(f"Unexplained: about {show_power(draw.estimate)}, between {show_power(draw.low)} and "
+                     f"{show_power(draw.high)}.")
+    return "\n".join(lines) + "\n~ reckoned, not read"
+
+
+def _figure(wh, basis):
+    return ("~" if basis == RECKONED else "") + show_energy(wh)
+
+
+def outlook_table(rig: Rig, outlook: Outlook) -> str:
+    """The sentence, then a line a day."""
+    today = local_day(outlook.as_of, rig.zone)
+    lines = [f"{in_hand(outlook)}; {odds(outlook, today)}.", advice(rig, outlook, today), "",
+             f"{'day':<24}{'harvest, 8 in 10':>22}{'level at dawn, 8 in 10':>26}   below the floor"]
+    for day in outlook.days:
+        lines.append(f"{day.day.isoformat()} {day_name(day.day, today):<13}{_between(day.solar_wh, show_energy):>22}"
+                     f"{_between(day.dawn_soc, show_percent):>26}   {chance(day.chance_below_everyday_floor)}")
+    if outlook.generator_hours.p90 > 0.05:
+        litres = outlook.generator_litres
+        lines.append(f"Generator: {outlook.generator_hours.p10:.1f} to {outlook.generator_hours.p90:.1f} h"
+                     + (f", {litres.p10:.1f} to {litres.p90:.1f} litres" if litres else "") + ", eight chances in ten.")
+    counted = ("What is planned counts." if outlook.plans or outlook.rule else
+               "No driving and no generator are counted on.")
+    return "\n".join(lines) + f"\nAn estimate, not a promise. {counted}"
+
+
+def backtest_table(past: Backtest) -> str:
+    """How past outlooks did, a line for each number of days ahead."""
+    lines = [f"{'days ahead':>10}{'outlooks':>10}{'held, aim 8 in 10':>20}{'error':>12}{'last 7 days again':>20}"]
+    for of in past.horizons():
+        lines.append(f"{of.days:>10}{of.forecasts:>10}{of.coverage * 100:>18.0f} %{show_energy(of.loss):>12}"
+                     f"{show_energy(of.yardstick_loss):>20}")
+    held = past.level_coverage()
+    if held is not None:
+        lines.append(f"The level three days ahead: held {held * 100:.0f} % of {len(past.levels)} times.")
+    return "\n".join(lines)
+
+
+def _between(of: Range, show) -> str:
+    return f"{show(of.p10)} – {show(of.p90)}"
+
+
+def additions_table(sheet: Worksheet, listed: list[Option]) -> str:
+    """The worksheet, a line a figure."""
+    given = sheet.inputs
+    at = f" ({month(given.design_month)})" if given.design_month else ""
+    lines = [f"Use {show_energy(given.use_wh_per_day)} a day, {given.reserve_days:g} days in reserve, "
+             f"{given.recovery_days:g} to recover, {given.peak_sun_hours:.1f} peak-sun hours{at}.",
+             f"Bank        {show_energy(sheet.bank_energy_wh)}"
+             + (f", {sheet.bank_ah:.1f} Ah" if sheet.bank_ah else "") + f": {sheet.units} units",
+             f"Array       {show_power(sheet.array_w)}: {sheet.panels} panels of {show_power(sheet.panel_w)}"]
+    if sheet.controller_a:
+        lines.append(f"Controller  {sheet.controller_a:.1f} A")
+    if sheet.inverter_w:
+        lines.append(f"Inverter    {show_power(sheet.inverter_w)}")
+    lines += [f"To add: {option.add:g} {option.part.replace('_w', ' W')} (have {option.have:g}, need {option.need:g})"
+              for option in listed if option.add]
+    return "\n".join(lines) + "\nPlanning figures; local codes and licensed people decide on wire, fuses and mounting."

@@ -1,0 +1,1 @@
+"""The instruments, their runs and findings."""

@@ -1,0 +1,105 @@
+"""The bench: runs of an instrument, their readings, and what every finding has in common.
+
+An instrument takes readings over hours or days and ends in a finding: a figure with its uncertainty, which
+is applied to the rig with one action and stays traceable. The instruments are in `metering` (meter run,
+label) and `trials` (drawdown, capacity, inverter, harvest).
+"""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from voltaun.core.instants import hours_between
+from voltaun.core.reasons import CounterFell, Misread, NotYet
+
+INSTRUMENTS = ("meter", "drawdown", "capacity", "inverter", "harvest", "label")
+
+
+@dataclass(frozen=True)
+class Mark:
+    """One reading of a run; what the instrument does not show is None.
+
+    wh           the meter's running counter, Wh (a capacity test: at the battery; a harvest: brought in)
+    run_minutes  running counter of the minutes in which power flowed
+    ah, ac_wh, other_wh  running counters of charge, of Wh behind the inverter, of a second meter's Wh
+    soc          a fraction; volts at the bank; dc_w and ac_w are powers at this moment
+    reset        the counter was set back to zero before this reading, and the user said so
+    """
+
+    at: datetime
+    wh: float | None = None
+    run_minutes: float | None = None
+    soc: float | None = None
+    volts: float | None = None
+    ah: float | None = None
+    ac_wh: float | None = None
+    other_wh: float | None = None
+    dc_w: float | None = None
+    ac_w: float | None = None
+    peak_w: float | None = None
+    low_w: float | None = None
+    ambient_c: float | None = None
+    reset: bool = False
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class Run:
+    """One use of an instrument, with its readings in order of time and what was noted of it.
+
+    subject          the load's or source's name; blank for the bank, the inverter or the usual set
+    side             the side that a load's figure is measured on
+    warm             whether the thing was started warm
+    leave_out_hours  of a drawdown trial: how much of its beginning is left out
+    cut_off          of a capacity test: whether its last reading was at the cut-off
+    basis, watts, hours_a_day, duty, yearly_wh, daily_wh  of a label: what it rests on and says
+    """
+
+    instrument: str
+    subject: str = ""
+    side: str = "ac"
+    marks: tuple[Mark, ...] = ()
+    warm: bool = False
+    conditions: str = ""
+    leave_out_hours: float = 0.0
+    cut_off: bool = False
+    basis: str = "label"
+    watts: float | None = None
+    hours_a_day: float | None = None
+    duty: float | None = None
+    yearly_wh: float | None = None
+    daily_wh: float | None = None
+
+    def __post_init__(self):
+        object.__setattr__(self, "marks", tuple(sorted(self.marks, key=lambda mark: mark.at)))
+
+    @property
+    def hours(self) -> float:
+        """From the first reading to the last, h."""
+        return hours_between(self.marks[0].at, self.marks[-1].at) if self.marks else 0.0
+
+    @property
+    def ambient_c(self) -> float | None:
+        """Mean of the ambient temperatures noted, °C."""
+        noted = [mark.ambient_c for mark in self.marks if mark.ambient_c is not None]
+        return sum(noted) / len(noted) if noted else None
+
+
+def counted(marks, name: str) -> float | None:
+    """What a counter went up by between the first and the last reading that show it; None with fewer than two.
+
+    Raises CounterFell where it falls.
+    """
+    shown = [mark for mark in marks if getattr(mark, name) is not None]
+    for before, after in zip(shown, shown[1:], strict=False):
+        if getattr(after, name) < getattr(before, name):
+            raise CounterFell("counter_fell", after.at, found=getattr(after, name), before=getattr(before, name))
+    return getattr(shown[-1], name) - getattr(shown[0], name) if len(shown) > 1 else None
+
+
+def require_time(run: Run, count: int = 2) -> None:
+    """Raise NotYet unless there are so many readings, Misread where two of them are at one instant."""
+    for before, after in zip(run.marks, run.marks[1:], strict=False):
+        if after.at <= before.at:
+            raise Misread("at_one_instant", after.at)
+    if len(run.marks) < count:
+        raise NotYet("too_few_readings", there=len(run.marks), needed=count)

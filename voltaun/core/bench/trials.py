@@ -1,0 +1,319 @@
+"""Trials of the bank, the inverter and the sources: drawdown, capacity, inverter and harvest."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+import numpy as np
+
+from voltaun.core.bench.runs import Mark, Run, counted, require_time
+from voltaun.core.instants import hours_between
+from voltaun.core.reasons import Misread, NotYet, Reason, reason
+from voltaun.core.rig.bank import FULL_SOC, capacity_ah, cold_factor, effective_energy, nominal_voltage, rated_energy
+from voltaun.core.rig.rig import Rig
+from voltaun.core.stats import t975
+
+SOC_ERROR, SOC_ERROR_COUNT = 0.005, 4
+"""A display's percent is taken to be off by half a point, and that belief weighs as much as four readings."""
+
+ENERGY_TRUST = {"tested": 0.03, "log": 0.05, "rated": 0.10, "station default": 0.10}
+"""How well the energy behind a percent is known, relative."""
+
+METER_TRUST = 0.02
+"""A shunt or a plug-in meter over a whole test, relative."""
+
+
+@dataclass(frozen=True)
+class Drawdown:
+    """The finding of a drawdown trial; slopes are fractions of the bank an hour, positive for a falling level.
+
+    low and high hold the slope 19 times in 20. watts is all that left the bank, at the battery;
+    load_wh_per_day is the load's own, on its own side, or None for the usual set.
+    """
+
+    slope: float
+    low: float
+    high: float
+    start_soc: float
+    first: datetime
+    last: datetime
+    last_soc: float
+    used: int
+    watts: float
+    sd: float
+    load_wh_per_day: float | None
+    remarks: tuple[Reason, ...]
+
+    def hours_to(self, floor: float, soc: float | None = None) -> tuple[float, float, float]:
+        """Hours from a level (the last one read) down to a floor: likely, and the interval 19 times in 20."""
+        fall = max(0.0, (self.last_soc if soc is None else soc) - floor)
+        return (fall / self.slope, fall / self.high, fall / self.low if self.low > 0 else float("inf"))
+
+
+def drawdown(run: Run, rig: Rig) -> Drawdown:
+    """A drawdown trial: the least-squares slope of the level over time while nothing charges.
+
+    Wh an hour = slope × effective energy. The load's own is what remains without the bank's standby and,
+    for a load behind the inverter, its idle, through the efficiency. Needs three readings of the level,
+    the begin left out as `leave_out_hours` says. Raises NotYet, and Misread where the level rises.
+    """
+    require_time(run, 3)
+    shown = [mark for mark in run.marks if mark.soc is not None]
+    for before, after in zip(shown, shown[1:], strict=False):
+        if after.soc > before.soc:
+            raise Misread("level_rose", after.at, found=after.soc, before=before.soc)
+    if len(shown) < 3:
+        raise NotYet("level_read_too_seldom", times=len(shown))
+    kept = [mark for mark in shown if hours_between(shown[0].at, mark.at) >= run.leave_out_hours]
+    if len(kept) < 3:
+        raise NotYet("too_little_after_the_begin", hours=run.leave_out_hours, left=len(kept))
+    hours = np.array([hours_between(kept[0].at, mark.at) for mark in kept])
+    soc = np.array([mark.soc for mark in kept])
+    slope, start, error = _line(hours, soc)
+    if soc[-1] >= soc[0]:
+        raise NotYet("level_not_fallen")
+    energy = effective_energy(rig)
+    watts = slope * energy.wh
+    sd = float(np.hypot(error / slope / 1.96, ENERGY_TRUST[energy.basis]))
+    return Drawdown(slope, slope - error, slope + error, start, kept[0].at, kept[-1].at, kept[-1].soc, len(kept),
+                    watts, sd, _load_daily(run, rig, watts), tuple(_drawdown_remarks(run, rig, energy, kept)))
+
+
+def _line(hours, soc) -> tuple[float, float, float]:
+    """Fall an hour, level at the begin, and the half width of the interval that holds the fall 19 times in 20."""
+    slope, start = np.polyfit(hours, soc, 1)
+    left = soc - (start + slope * hours)
+    count = len(hours) - 2 + SOC_ERROR_COUNT
+    error = np.sqrt((SOC_ERROR_COUNT * SOC_ERROR ** 2 + left @ left) / count / ((hours - hours.mean()) ** 2).sum())
+    return float(-slope), float(start), float(t975(count) * error)
+
+
+def _load_daily(run: Run, rig: Rig, watts: float) -> float | None:
+    if not run.subject:
+        return None
+    own = watts - rig.bank.standby_w
+    if run.side == "ac" and rig.inverter:
+        own = (own - rig.inverter.idle_w) * rig.inverter.efficiency
+    return max(0.0, own) * 24
+
+
+def _drawdown_remarks(run, rig, energy, kept):
+    if run.warm and run.leave_out_hours < 6:
+        yield reason("drawn_down_warm")
+    if rig.soc_from == "shunt":
+        yield reason("counted_percent", wh=energy.wh, tested=energy.basis == "tested")
+    if rig.soc_from == "volts":
+        yield reason("percent_from_volts")
+    if kept[0].soc - kept[-1].soc < 0.1:
+        yield reason("fell_little")
+
+
+@dataclass(frozen=True)
+class Tested:
+    """The finding of a capacity test: Wh and Ah taken out, and the bank's energy from full to cut-off at 25 °C.
+
+    sd is relative. blended is AC Wh / DC Wh with the idle in it, efficiency without it.
+    disagreement is what a second meter (or Ah × volts) shows more than the first, as a share.
+    """
+
+    hours: float
+    dc_wh: float | None
+    ah: float | None
+    ac_wh: float | None
+    cut_off_volts: float | None
+    from_soc: float
+    to_soc: float
+    energy_wh: float
+    share_of_rated: float
+    blended: float | None
+    efficiency: float | None
+    disagreement: float | None
+    sd: float
+    remarks: tuple[Reason, ...]
+
+    @property
+    def partial(self) -> bool:
+        """Whether it did not run from full to the cut-off."""
+        return self.from_soc < FULL_SOC or self.to_soc > 0
+
+
+def capacity(run: Run, rig: Rig) -> Tested:
+    """A capacity test: full to cut-off under a known load.
+
+    Wh at the battery, else Ah × nominal volts, else AC Wh through the inverter's figures; stopped early at
+    a level s it is divided by (1 − s), and by the cold factor of the temperature noted, so that the energy
+    is that of a full bank at 25 °C. With the idle known, efficiency = AC Wh / (DC Wh − idle × hours).
+    Raises NotYet, Misread (AC above DC, counters that fall).
+    """
+    require_time(run)
+    marks, hours = run.marks, run.hours
+    dc, ah, ac, other = (counted(_from_nought(marks, name), name) for name in ("wh", "ah", "ac_wh", "other_wh"))
+    volts = nominal_voltage(rig.bank)
+    # A meter counts upwards from the last level before, so both ends come from the same readings.
+    taken, how = _taken(rig, hours, dc, ah, ac, volts)
+    if dc is not None and ac is not None and ac > dc:
+        raise Misread("more_ac_than_dc", marks[-1].at, ac_wh=ac, dc_wh=dc)
+    top, bottom = _ends(run)
+    energy = taken / (top - bottom)
+    cold = cold_factor(rig.chemistry, run.ambient_c)
+    carried = dc - rig.inverter.idle_w * hours if rig.inverter and dc else 0.0
+    efficiency = ac / carried if ac and carried > 0 else None
+    second = other if other is not None else ah * volts if dc is not None and ah is not None and volts else None
+    apart = second / taken - 1 if second is not None else None
+    full = energy / cold
+    sd = float(np.hypot(METER_TRUST if how == "dc" else 0.05, SOC_ERROR * 2 / (top - bottom) if bottom > 0 else 0.0))
+    if apart is not None:
+        sd = max(sd, abs(apart) / 2)
+    return Tested(hours, dc, ah, ac, marks[-1].volts if run.cut_off else None, top, bottom, full,
+                  full / rated_energy(rig.bank), ac / dc if ac and dc else None,
+                  efficiency if efficiency and efficiency <= 1 else None, apart, sd,
+                  tuple(_capacity_remarks(run, rig, how, top, bottom, cold, apart, efficiency)))
+
+
+def _from_nought(marks: tuple[Mark, ...], name: str) -> list[Mark]:
+    """The readings with this counter, begun at nought where the first one did not note it."""
+    shown = [mark for mark in marks if getattr(mark, name) is not None]
+    if shown and shown[0] is not marks[0]:
+        return [Mark(marks[0].at, **{name: 0.0}), *shown]
+    return shown
+
+
+def _taken(rig, hours, dc, ah, ac, volts) -> tuple[float, str]:
+    """Wh that left the bank, and whether from DC Wh, Ah or AC Wh."""
+    if dc:
+        return dc, "dc"
+    if ah and volts:
+        return ah * volts, "ah"
+    if ac and rig.inverter:
+        return ac / rig.inverter.efficiency + rig.inverter.idle_w * hours, "ac"
+    raise NotYet("nothing_counted")
+
+
+def _ends(run: Run) -> tuple[float, float]:
+    """The levels between which the test ran."""
+    top = run.marks[0].soc if run.marks[0].soc is not None else 1.0
+    bottom = 0.0 if run.cut_off else run.marks[-1].soc
+    if bottom is None:
+        raise NotYet("test_still_runs")
+    if top - bottom < 0.05:
+        raise NotYet("fell_too_little")
+    return top, bottom
+
+
+def _capacity_remarks(run, rig, how, top, bottom, cold, apart, efficiency):
+    if top < FULL_SOC:
+        yield reason("began_below_full", soc=top)
+    if bottom > 0:
+        yield reason("stopped_early", soc=bottom, divided_by=top - bottom)
+    shown = run.marks[-1].soc
+    if run.cut_off and shown is not None and shown > 0.05:
+        yield reason("percent_left_at_cut_off", soc=shown)
+    if how == "ah":
+        yield reason("from_ah")
+    if how == "ac":
+        yield reason("from_ac")
+    if cold < 1:
+        yield reason("tested_cold", temp_c=run.ambient_c, share=cold)
+    if apart is not None and abs(apart) > METER_TRUST:
+        yield reason("meters_apart", share=abs(apart))
+    if efficiency is not None and efficiency > 1:
+        yield reason("idle_too_high")
+
+
+@dataclass(frozen=True)
+class InverterFit:
+    """The finding of an inverter test: idle W and efficiency (a share) with their standard deviations."""
+
+    idle_w: float
+    efficiency: float
+    idle_sd_w: float
+    efficiency_sd: float
+    pairs: tuple[tuple[float, float], ...]  # (AC W, DC W)
+    remarks: tuple[Reason, ...]
+
+
+def inverter(run: Run) -> InverterFit:
+    """An inverter test: DC W = idle + AC W / efficiency, by least squares over pairs.
+
+    Each pair weighs by what a meter is off at its power, 1 W and 1 %. Needs pairs at two loads or more,
+    of which one may be none. Raises NotYet, and Misread for AC above DC or a line that cannot be.
+    """
+    shown = [mark for mark in run.marks if mark.dc_w is not None and mark.ac_w is not None]
+    for mark in shown:
+        if mark.ac_w > mark.dc_w:
+            raise Misread("more_ac_w_than_dc", mark.at, ac_w=mark.ac_w, dc_w=mark.dc_w)
+    ac, dc = (np.array([getattr(mark, name) for mark in shown], dtype=float) for name in ("ac_w", "dc_w"))
+    if len(shown) < 2 or np.ptp(ac) < 20:
+        raise NotYet("pairs_too_near")
+    off = 1 + 0.01 * dc
+    (per_w, idle), covariance = _weighted_line(ac, dc, 1 / off)
+    if per_w < 1 or per_w > 1 / 0.3:
+        raise Misread("slope_cannot_be", shown[-1].at, dc_per_ac=float(per_w))
+    if idle < -2:
+        raise Misread("idle_cannot_be", shown[int(np.argmax(ac))].at, idle_w=float(idle))
+    idle_sd, slope_sd = np.sqrt(np.diag(covariance))[::-1]
+    few = (reason("two_pairs"),) if len(shown) == 2 else ()
+    return InverterFit(max(0.0, float(idle)), float(1 / per_w), float(idle_sd), float(slope_sd / per_w ** 2),
+                       tuple(zip(ac.tolist(), dc.tolist(), strict=True)), few)
+
+
+def _weighted_line(x, y, weights):
+    """Slope and intercept by weighted least squares, and their covariance, the weights being 1/sd."""
+    rows = np.stack((x, np.ones_like(x)), axis=1) * weights[:, None]
+    inverse = np.linalg.inv(rows.T @ rows)
+    fit = inverse @ rows.T @ (y * weights)
+    return fit, inverse
+
+
+@dataclass(frozen=True)
+class Harvested:
+    """The finding of a harvest trial from one source: energies Wh and powers W at the battery's terminals."""
+
+    hours: float
+    wh: float
+    peak_w: float | None
+    share_of_rated: float | None
+    share_of_clear_sky: float | None
+    daily_wh: float | None
+    days_to_fill: float | None
+    remarks: tuple[Reason, ...]
+
+    @property
+    def mean_w(self) -> float:
+        """Mean power, W."""
+        return self.wh / self.hours
+
+
+def harvest(run: Run, rig: Rig, rated_w: float | None = None, clear_sky_wh: float | None = None,
+            clear_sky_day_wh: float | None = None) -> Harvested:
+    """A harvest trial: what one source brought between two times.
+
+    From the counter's Wh, else from the level: Δsoc × effective energy / charge efficiency.
+    rated_w  of the source; clear_sky_wh  in the trial and clear_sky_day_wh  in its whole day, for an array:
+    its Wh a day is then the trial's share of clear sky over that day, otherwise the mean power × 24 h.
+    Raises NotYet, and Misread where the counter or the level falls.
+    """
+    require_time(run)
+    wh, leaning = counted(_from_nought(run.marks, "wh"), "wh"), False
+    if wh is None:
+        shown = [mark for mark in run.marks if mark.soc is not None]
+        if len(shown) < 2:
+            raise NotYet("nothing_came_in")
+        if shown[-1].soc < shown[0].soc:
+            raise Misread("level_fell", shown[-1].at, found=shown[-1].soc, before=shown[0].soc)
+        wh, leaning = (shown[-1].soc - shown[0].soc) * effective_energy(rig).wh / rig.bank.charge_efficiency, True
+    hours = run.hours
+    noted = [mark.dc_w for mark in run.marks if mark.dc_w is not None]
+    share = wh / clear_sky_wh if clear_sky_wh else None
+    daily = share * clear_sky_day_wh if share is not None and clear_sky_day_wh else wh / hours * 24
+    fill = effective_energy(rig).wh / rig.bank.charge_efficiency / daily if daily else None
+    return Harvested(hours, wh, max(noted, default=None), wh / hours / rated_w if rated_w else None, share, daily,
+                     fill, tuple(_harvest_remarks(rig, leaning, share)))
+
+
+def _harvest_remarks(rig, leaning, share):
+    if leaning:
+        yield reason("from_the_level")
+    if share is not None:
+        yield reason("day_like_the_trial")
+    elif capacity_ah(rig.bank):
+        yield reason("taper")

@@ -1,0 +1,182 @@
+"""Figures that would change a conclusion: is it meant, or did a comma, a nought or a unit slip?
+
+Nothing here refuses. Each doubt names the reading, the figure and what is usual, so that one line can ask about it.
+The bounds are wide: a week away, a storm or a party is no doubt; a tenth or ten times the usual is.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+
+import numpy as np
+
+from voltaun.core.instants import hours_between
+from voltaun.core.learned.account import Learned
+from voltaun.core.log.ledger import IMPOSSIBLE_SHARE, Reading
+from voltaun.core.rig.bank import FULL_SOC, charge_limit, effective_energy, nominal_voltage
+from voltaun.core.rig.inverter import dc_energy
+from voltaun.core.rig.loads import daily_use
+from voltaun.core.rig.rig import Rig
+from voltaun.core.sky.clear_sky import RigSun
+from voltaun.core.sky.model import STARTUP_SHARES
+
+LEAST_LEGS = 4
+"""With fewer days known the log says nothing of what is usual."""
+
+FAR = 4.0
+"""So many times less or more than the usual, and beyond anything seen, is asked about."""
+
+VERY_FAR = 6.0
+"""Likewise for little use, which a week away brings too."""
+
+SURELY_SUNNY = ("clear", "mixed")
+"""Under these words little sun is a slip; under the others it is the weather."""
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """One figure that is asked about.
+
+    name   of the figure: a field of `Reading`, or "soc"
+    kind   "little", "much", "rise", "fall", "volts", "hours"
+    value, usual  in the figure's unit (Wh, a fraction, V, h); usual is what would be expected, or the most
+    hours  of the interval that it stands for
+    """
+
+    at: datetime
+    name: str
+    kind: str
+    value: float
+    usual: float
+    hours: float = 0.0
+
+
+def doubts(rig: Rig, learned: Learned, before: Reading | None, reading: Reading, sun: RigSun | None) -> list[Doubt]:
+    """What of one reading is asked about.
+
+    learned  what the log taught so far; before  the reading before it, None for the first
+    """
+    found = list(_alone(rig, reading))
+    if before is not None and reading.at > before.at:
+        hours = hours_between(before.at, reading.at)
+        found += _hours(reading, hours)
+        found += _sun(learned, before, reading, sun, hours)
+        found += _use(rig, learned, reading, hours)
+        found += _level(rig, learned, before, reading, sun, hours)
+    return found
+
+
+def doubts_of_many(rig: Rig, learned: Learned, standing: Iterable[Reading], new: Iterable[Reading],
+                   sun: RigSun | None) -> list[Doubt]:
+    """What of several new readings is asked about, each set after the one before it among both."""
+    fresh = {reading.at: reading for reading in new}
+    ordered = sorted([*fresh.values(), *(each for each in standing if each.at not in fresh)], key=lambda each: each.at)
+    found, before = [], None
+    for reading in ordered:
+        if reading.at in fresh:
+            found += doubts(rig, learned, before, reading, sun)
+        before = reading
+    return found
+
+
+def _alone(rig, reading):
+    nominal = nominal_voltage(rig.bank)
+    if nominal and reading.volts is not None and not 0.6 * nominal <= reading.volts <= 1.4 * nominal:
+        yield Doubt(reading.at, "volts", "volts", reading.volts, nominal)
+
+
+def _hours(reading, hours):
+    for name in ("vehicle_hours", "generator_hours"):
+        run = getattr(reading, name)
+        if run is not None and run > 1.05 * hours + 0.1:
+            yield Doubt(reading.at, name, "hours", run, hours, hours)
+
+
+def _sun(learned, before, reading, sun, hours):
+    if reading.solar_wh is None or sun is None or reading.at_bank:
+        return
+    clear = float(np.diff(sun.total.at(np.array([before.at.timestamp(), reading.at.timestamp()])))[0])
+    if clear <= 0:
+        if reading.solar_wh > 50:
+            yield Doubt(reading.at, "solar_wh", "much", reading.solar_wh, 0.0, hours)
+        return
+    share = reading.solar_wh / clear
+    high = float(learned.share.quantile(0.9)) if learned.share.days >= LEAST_LEGS else 0.0
+    if share > max(IMPOSSIBLE_SHARE, 2 * high) and reading.solar_wh > 100:
+        yield Doubt(reading.at, "solar_wh", "much", reading.solar_wh, clear, hours)
+    full = reading.full_at is not None or any(soc is not None and soc >= 0.9 for soc in (before.soc, reading.soc))
+    if reading.sky in SURELY_SUNNY and not full and hours <= 36:
+        usual = _usual_share(learned, reading.sky)
+        if share < usual / FAR and (learned.share.days < LEAST_LEGS or share < float(learned.share.quantile(0.05))):
+            yield Doubt(reading.at, "solar_wh", "little", reading.solar_wh, usual * clear, hours)
+
+
+def _usual_share(learned, sky) -> float:
+    """What a sky word usually brings: the start-up share, scaled to what the rig's log brings on the whole."""
+    usual = STARTUP_SHARES[sky]
+    if learned.share.days < LEAST_LEGS:
+        return usual
+    return min(usual, max(float(learned.share.quantile(0.5)), 0.5 * usual))
+
+
+def _use(rig, learned, reading, hours):
+    if reading.use_wh is None or hours < 3:
+        return
+    use = reading.use_wh if rig.use_side == "dc" else dc_energy(rig.inverter, reading.use_wh, hours)
+    usual, least, most = _usual_use(rig, learned)
+    if usual is None:
+        return
+    a_day = use * 24 / hours
+    if a_day > FAR * usual and a_day > 2 * most and use > 200:
+        yield Doubt(reading.at, "use_wh", "much", reading.use_wh, usual * hours / 24, hours)
+    # A night may well be quiet; a whole day is not.
+    elif hours >= 20 and a_day < usual / VERY_FAR and a_day < least / 2 and usual > 100:
+        yield Doubt(reading.at, "use_wh", "little", reading.use_wh, usual * hours / 24, hours)
+
+
+def _usual_use(rig, learned) -> tuple[float | None, float, float]:
+    """Use a day, Wh on the DC side: the usual, and the least and the most that came more than once or twice."""
+    use = learned.use
+    if use and use.intervals >= LEAST_LEGS:
+        rates = np.sort(use.rates)
+        seldom = min(2, len(rates) // 8)
+        return float(np.median(rates)), float(rates[seldom]), float(rates[-1 - seldom])
+    listed = daily_use(rig)
+    return (listed, listed, listed) if listed else (None, 0.0, 0.0)
+
+
+def _level(rig, learned, before, reading, sun, hours):
+    if reading.soc is None or before.soc is None or reading.answer or rig.soc_from == "volts":
+        return
+    energy = effective_energy(rig).wh
+    change = (reading.soc - before.soc) * energy
+    slack = 0.12 * energy
+    if change > slack and reading.soc < FULL_SOC:  # a monitor may set itself to full
+        most = _most_in(rig, before, reading, sun, hours)
+        if change > most + slack:
+            yield Doubt(reading.at, "soc", "rise", reading.soc, min(1.0, before.soc + most / energy), hours)
+    elif -change > slack and reading.soc > 0.01:
+        usual, _, most_seen = _usual_use(rig, learned)
+        if reading.use_wh is not None:
+            use = reading.use_wh if rig.use_side == "dc" else dc_energy(rig.inverter, reading.use_wh, hours)
+            most = use + rig.bank.standby_w * hours
+        elif usual is not None:
+            most = max(FAR * usual, 2 * most_seen) * hours / 24
+        else:
+            return
+        if -change > most + 1.5 * slack:
+            yield Doubt(reading.at, "soc", "fall", reading.soc, max(0.0, before.soc - most / energy), hours)
+
+
+def _most_in(rig, before, reading, sun, hours) -> float:
+    """The most that can have come into the bank, Wh: what was read, and of what was not the most there can be."""
+    most = 0.0
+    for source in ("solar", "vehicle", "generator", "mains"):
+        wh, run = getattr(reading, f"{source}_wh"), getattr(reading, f"{source}_hours", None)
+        if wh is not None:
+            most += wh
+        elif source == "solar" and sun is not None:
+            most += 1.3 * float(np.diff(sun.total.at(np.array([before.at.timestamp(), reading.at.timestamp()])))[0])
+        elif source != "solar" and rig.has(source):
+            most += rig.parts(source)[0].gives_w * (hours if run is None else run)
+    return min(most, charge_limit(rig) * hours)

@@ -1,0 +1,1 @@
+"""Readings, intervals, days, samples."""

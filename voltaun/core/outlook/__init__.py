@@ -1,0 +1,1 @@
+"""The days ahead, and how past outlooks did."""

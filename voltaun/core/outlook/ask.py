@@ -1,0 +1,103 @@
+"""The question an outlook answers, frozen: the rig, what its log tells, what is planned, and how far to look."""
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date, datetime, timedelta
+
+from voltaun.core.instants import local_day
+from voltaun.core.learned.account import Account, Learned, reckon
+from voltaun.core.learned.patterns import learned_trust
+from voltaun.core.learned.use import day_legs, use_of
+from voltaun.core.log.days import sky_days
+from voltaun.core.log.ledger import Reading
+from voltaun.core.outlook.plans import GeneratorRule, Plan
+from voltaun.core.rig.rig import Rig
+from voltaun.core.sky.clear_sky import RigSun
+from voltaun.core.sky.model import HISTORY_DAYS, SkyDay, SkyModel, learn_sky
+
+LEARN_DAYS = HISTORY_DAYS + 2
+"""How far back the outlook looks for what the sky does."""
+
+USE_DAYS = 120
+"""How far back it looks for habits of use: a season, so that a forgotten winter does not weigh on a summer's week."""
+
+TRUST = ((2.5, 0.9), (4.5, 0.8), (6.5, 0.65), (float("inf"), 0.5))
+"""How far a word given so many days ahead is trusted, until the log has seen some come true or not."""
+
+
+Trust = Callable[[float], float]
+"""How far a sky word is trusted, 0–1, by the days that it was given ahead."""
+
+
+def usual_trust(lead_days: float) -> float:
+    """How far a sky word given so many days ahead is trusted, 0–1; see `TRUST`."""
+    return next(trust for most, trust in TRUST if lead_days <= most)
+
+
+def learning_window(readings: Iterable[Reading], as_of: datetime) -> list[Reading]:
+    """The readings up to `as_of` that the outlook learns from, in order of time."""
+    first = as_of - timedelta(days=LEARN_DAYS)
+    return sorted((r for r in readings if first <= r.at <= as_of), key=lambda r: r.at)
+
+
+def recently(account: Account, as_of: datetime) -> Learned:
+    """What the account teaches, with the use of the last `USE_DAYS` only (all of it while they tell nothing)."""
+    late = [i for i in account.intervals if i.end > as_of - timedelta(days=USE_DAYS)]
+    return replace(account.learned, use=use_of(day_legs(late)) or account.learned.use)
+
+
+@dataclass(frozen=True)
+class Known:
+    """What a rig's log tells at an instant.
+
+    readings, account  of the learning window, in order of time; skies  the sky's days; sky  their model
+    learned  what the account teaches, its use lately only
+    """
+
+    readings: Sequence[Reading]
+    account: Account
+    skies: Sequence[SkyDay]
+    sky: SkyModel
+    learned: Learned
+
+
+def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: datetime) -> Known:
+    """Reckon a log as it was known at an instant; readings outside the learning window are left out."""
+    window = learning_window(readings, as_of)
+    account = reckon(rig, window, sun)
+    skies = sky_days(account.intervals, sun, rig.zone)
+    return Known(window, account, skies, learn_sky(skies, local_day(as_of, rig.zone)), recently(account, as_of))
+
+
+@dataclass(frozen=True)
+class Ask:
+    """One question to the outlook.
+
+    sun    the rig's clear-sky harvest; None without arrays
+    as_of  from when; days  so many local days ahead of that; futures, seed  how many are drawn, and from which seed
+    skies  words given for coming days; given  (day, how many days ahead, word) of words for days that are over,
+           which tell how far such words are to be trusted
+    plans, rule  what is planned, and when the generator is started
+    """
+
+    rig: Rig
+    known: Known
+    sun: RigSun | None
+    as_of: datetime
+    days: int = 10
+    futures: int = 2000
+    seed: int = 1
+    skies: Mapping[date, str] = field(default_factory=dict)
+    given: Sequence[tuple[date, int, str]] = ()
+    plans: Sequence[Plan] = ()
+    rule: GeneratorRule | None = None
+
+    @property
+    def today(self) -> date:
+        """The local day of `as_of`."""
+        return local_day(self.as_of, self.rig.zone)
+
+    @property
+    def trust(self) -> Trust:
+        """How far a word for a coming day is trusted, by what came of those that were given before."""
+        return learned_trust(self.given, self.known.skies, usual_trust)

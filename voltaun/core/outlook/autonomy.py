@@ -1,0 +1,90 @@
+"""Dark autonomy: how long the bank lasts if nothing comes in."""
+
+from dataclasses import dataclass
+
+from voltaun.core.learned.account import Learned
+from voltaun.core.rig.bank import cold_factor, effective_energy
+from voltaun.core.rig.loads import daily_use
+from voltaun.core.rig.rig import Rig
+
+
+@dataclass(frozen=True)
+class Drain:
+    """What leaves the bank in a day with nothing coming in, Wh, and where the figure comes from."""
+
+    use_wh: float
+    standby_wh: float
+    hidden_wh: float
+    sd_wh: float
+    days_known: int
+    basis: str  # "log" or "loads"
+
+    @property
+    def wh(self) -> float:
+        """All of it, Wh a day."""
+        return self.use_wh + self.standby_wh + self.hidden_wh
+
+
+def drain(rig: Rig, learned: Learned | None, month: int | None) -> Drain | None:
+    """Daily drain from the log, or from the listed loads of the month while the log tells nothing.
+
+    None when neither knows. The spread is that of the log's days, drawn to a quarter of the mean while
+    there are few of them.
+    """
+    standby = rig.bank.standby_w * 24
+    if learned and learned.use:
+        use, days = learned.use, learned.use.intervals
+        spread = ((days * (use.sd or 0) ** 2 + 3 * (0.25 * use.mean) ** 2) / (days + 3)) ** 0.5
+        hidden = learned.steady_draw_w * 24 * use.read_share
+        return Drain(use.mean, standby, hidden, spread, days, "log")
+    listed = daily_use(rig, month)
+    if not listed:
+        return None
+    return Drain(listed, standby, 0.0, 0.4 * listed, 0, "loads")
+
+
+def dark_autonomy(energy_wh: float, soc: float, floor: float, use_wh_per_day: float) -> float:
+    """Days from a state of charge to a floor with nothing coming in.
+
+    (soc − floor) × E / use per day; E the effective energy times the cold factor, Wh; 0 when already at
+    or below the floor, infinite when nothing is used.
+    """
+    above = max(0.0, soc - floor) * energy_wh
+    if above == 0:
+        return 0.0
+    return above / use_wh_per_day if use_wh_per_day > 0 else float("inf")
+
+
+def dark_autonomy_range(energy_wh: float, soc: float, floor: float, of: Drain) -> tuple[float, float]:
+    """The days between which dark autonomy lies eight times in ten, from the spread of daily use."""
+    middle = dark_autonomy(energy_wh, soc, floor, of.wh)
+    if middle in (0.0, float("inf")):
+        return middle, middle
+    # The mean of that many days varies, and the learned mean is itself uncertain.
+    sd = of.sd_wh * (1 / max(1.0, middle) + 1 / max(1, of.days_known)) ** 0.5
+    low = dark_autonomy(energy_wh, soc, floor, of.wh + 1.28 * sd)
+    high = dark_autonomy(energy_wh, soc, floor, max(0.25 * of.wh, of.wh - 1.28 * sd))
+    return low, high
+
+
+def momentary(rig: Rig, above_wh: float) -> tuple[float, float, float] | None:
+    """Hours that a display which divides by the watts of the moment swings between, and the W of its least.
+
+    above_wh  energy above the everyday floor. The most hours come when only what is always on and the inverter
+    itself draw, the fewest when all that can run at once does: (fewest h, most h, W then). None without loads
+    that state their W.
+    """
+    through = rig.inverter.efficiency if rig.inverter else 1.0
+    idle = rig.bank.standby_w + (rig.inverter.idle_w if rig.inverter else 0.0)
+    running = [(load.running_w or 0.0) / (through if load.side == "ac" else 1.0) for load in rig.loads]
+    if not any(running):
+        return None
+    least = idle + sum(watts for load, watts in zip(rig.loads, running, strict=True)
+                       if load.pattern == "always" and load.side == "dc")
+    most = idle + sum(running)
+    return above_wh / most, above_wh / max(least, 1.0), least
+
+
+def energy_now(rig: Rig, temp_c: float | None) -> float:
+    """Effective energy from full to empty at this bank temperature, Wh."""
+    return effective_energy(rig).wh * cold_factor(rig.chemistry, temp_c)

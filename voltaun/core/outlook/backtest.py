@@ -1,0 +1,285 @@
+"""How past outlooks did: each made again with only what was known then, and held against what came.
+
+The yardstick is what one would say without any of this: the last seven days again, as a normal distribution whose
+mean is k times, and whose standard deviation is √k times, that of their harvest, for k days.
+"""
+
+import math
+from bisect import bisect_right
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime, timedelta
+
+import numpy as np
+
+from voltaun.core.instants import day_start, local_day
+from voltaun.core.learned.account import Account, Learned, learn, reckon
+from voltaun.core.learned.use import day_legs, use_of
+from voltaun.core.log.days import Day, by_day, sky_days
+from voltaun.core.log.ledger import Interval, Reading
+from voltaun.core.outlook.ask import LEARN_DAYS, USE_DAYS, Ask, Known
+from voltaun.core.outlook.outlook import QUANTILES
+from voltaun.core.outlook.prepare import Prepared, prepare
+from voltaun.core.outlook.simulate import Futures, simulate
+from voltaun.core.reasons import NoOutlook
+from voltaun.core.rig.rig import Rig
+from voltaun.core.sky.clear_sky import RigSun
+from voltaun.core.sky.model import SkyDay, SkyModel, learn_skies
+
+HISTORY_DAYS = 60.0
+"""The first outlook is made with so much of the log."""
+
+FUTURES = 250
+BATCH = 24
+"""So many outlooks are run side by side."""
+
+LEVEL_DAYS = 3
+RELEARN = 14
+"""What changes slowly (the hidden draw) is learned anew with every so many readings."""
+
+_NORMAL_QUANTILES = np.array((-1.2815516, -0.6744898, 0.0, 0.6744898, 1.2815516))
+
+
+@dataclass(frozen=True)
+class Forecast:
+    """One past outlook of the sun over k local days: its quantiles, the yardstick's, and what came; all Wh."""
+
+    as_of: datetime
+    days: int
+    quantiles: tuple[float, ...]
+    yardstick: tuple[float, ...]
+    actual: float
+
+
+@dataclass(frozen=True)
+class LevelForecast:
+    """One past outlook of the level some days ahead at the instant of a reading; fractions."""
+
+    as_of: datetime
+    at: datetime
+    quantiles: tuple[float, ...]
+    actual: float
+
+
+@dataclass(frozen=True)
+class Horizon:
+    """How outlooks so many days ahead did; losses are mean pinball losses over the five quantiles, Wh."""
+
+    days: int
+    forecasts: int
+    coverage: float
+    loss: float
+    yardstick_loss: float
+
+
+@dataclass(frozen=True)
+class Backtest:
+    """All past outlooks of a log."""
+
+    sun: list[Forecast]
+    levels: list[LevelForecast]
+
+    def horizons(self) -> list[Horizon]:
+        """How they did, by how many days ahead."""
+        found = []
+        for days in sorted({each.days for each in self.sun}):
+            of = [each for each in self.sun if each.days == days]
+            held = np.mean([each.quantiles[0] <= each.actual <= each.quantiles[4] for each in of])
+            ours, theirs = (float(np.mean([pinball(getattr(each, name), each.actual) for each in of]))
+                            for name in ("quantiles", "yardstick"))
+            found.append(Horizon(days, len(of), float(held), ours, theirs))
+        return found
+
+    def level_coverage(self) -> float | None:
+        """How often the band from one in ten to nine in ten held the level; None without any."""
+        held = [each.quantiles[0] - 0.005 <= each.actual <= each.quantiles[4] + 0.005 for each in self.levels]
+        return float(np.mean(held)) if held else None
+
+
+def pinball(quantiles: Sequence[float], actual: float) -> float:
+    """Mean pinball loss of the quantiles `outlook.QUANTILES`, in the quantity's unit.
+
+    Reference: R. Koenker and G. Bassett, "Regression quantiles", Econometrica 46 (1978).
+    """
+    off = actual - np.asarray(quantiles)
+    return float(np.mean(np.maximum(np.array(QUANTILES) * off, (np.array(QUANTILES) - 1) * off)))
+
+
+def backtest(rig: Rig, readings: Sequence[Reading], sun: RigSun | None, horizons: Sequence[int] = (1, 3, 5, 7, 10),
+             first: datetime | None = None, futures: int = FUTURES, seed: int = 1) -> Backtest:
+    """Make every past outlook again, from each reading on, and say what came.
+
+    horizons  days ahead; first  only outlooks from then on (else once `HISTORY_DAYS` are logged)
+    Only what was logged whole counts as what came.
+    """
+    ordered = sorted(readings, key=lambda reading: reading.at)
+    if len(ordered) < 3:
+        return Backtest([], [])
+    past = _Past(rig, ordered, sun, horizons, first or ordered[0].at + timedelta(days=HISTORY_DAYS))
+    found, waiting = Backtest([], []), []
+    for each in past.outlooks(futures, seed):
+        waiting.append(each)
+        if len(waiting) == BATCH:
+            _take_in(rig, waiting, found)
+            waiting = []
+    _take_in(rig, waiting, found)
+    return found
+
+
+@dataclass(frozen=True)
+class _Waiting:
+    """A past outlook that waits to be run, and what it will be held against.
+
+    actuals  the sun that came, by days ahead, Wh; seven  the yardstick's mean and spread a day, Wh
+    reading  of the level some days ahead
+    """
+
+    ready: Prepared
+    actuals: dict[int, float]
+    seven: tuple[float, float] | None
+    reading: Reading | None
+
+
+class _Past:
+    """A log with what was known of it at each of its readings.
+
+    Intervals are reckoned once: none depends on a reading later than its end.
+    """
+
+    def __init__(self, rig: Rig, ordered: list[Reading], sun: RigSun | None, horizons: Sequence[int],
+                 first: datetime):
+        self.rig, self.ordered, self.sun, self.horizons = rig, ordered, sun, horizons
+        self.made = reckon(rig, ordered, sun).intervals
+        self.starts = [n for n in range(4, len(ordered)) if ordered[n].at >= first]
+        self.came = by_day(rig, self.made, sun, local_day(first, rig.zone) - timedelta(days=9)) if self.starts else {}
+        self.legs = day_legs(self.made)  # each closes with an interval, and none looks ahead
+        self.ends = [leg.end for leg in self.legs]
+
+    def outlooks(self, futures: int, seed: int) -> Iterator[_Waiting]:
+        """Each past outlook that has something to be held against, made ready."""
+        whole = sky_days(self.made, self.sun, self.rig.zone)
+        days = [_known_by(self.made, whole, n, self.sun, self.rig.zone) for n in self.starts]
+        todays = [local_day(self.ordered[n].at, self.rig.zone) for n in self.starts]
+        skies = learn_skies(days, todays) if self.starts else []
+        learned = None
+        for turn, (n, today) in enumerate(zip(self.starts, todays, strict=True)):
+            if learned is None or turn % RELEARN == 0:
+                since = self.ordered[n].at - timedelta(days=LEARN_DAYS)
+                learned = learn(self.rig, _since(self.made, n, since))
+            actuals, seven, reading = self._what_came(n, today)
+            if not actuals and reading is None:
+                continue
+            ask = Ask(self.rig, self._known(n, learned, days[turn], skies[turn]), self.sun, self.ordered[n].at,
+                      max([*actuals, LEVEL_DAYS + 1]), futures, seed + today.toordinal())
+            try:
+                ready = prepare(ask)
+            except NoOutlook:
+                continue
+            yield _Waiting(ready, actuals, seven, reading)
+
+    def _known(self, n: int, learned: Learned, days: Sequence[SkyDay], sky: SkyModel) -> Known:
+        """What was known at a reading; of the log itself only its end is needed any more."""
+        at = self.ordered[n].at
+        lately = self.legs[bisect_right(self.ends, at - timedelta(days=USE_DAYS)):bisect_right(self.ends, at)]
+        return Known(self.ordered[max(0, n - 4):n + 1], Account(self.made[max(0, n - 60):n], learned), days, sky,
+                     replace(learned, use=use_of(lately)))
+
+    def _what_came(self, n: int, today: date) -> tuple[dict[int, float], tuple[float, float] | None, Reading | None]:
+        """The sun that came by days ahead, the yardstick, and the reading of the level to hold an outlook against."""
+        at = self.ordered[n].at
+        night = day_start(today + timedelta(days=1), self.rig.zone)
+        seven = _last_seven(self.came, today, over=self.sun is None or self.sun.between(at, night) == 0)
+        actuals = {k: total for k in self.horizons if seven and (total := _came(self.came, today, k)) is not None}
+        reading = _reading_after(self.ordered, n, at + timedelta(days=LEVEL_DAYS))
+        return actuals, seven, None if reading is None or _helped(self.made, n, reading) else reading
+
+
+def _take_in(rig: Rig, waiting: Sequence[_Waiting], found: Backtest) -> None:
+    """Run the outlooks that wait, all at once, and hold each against what came."""
+    for each, made in zip(waiting, _run_together(rig, waiting), strict=True):
+        ready, ask = each.ready, each.ready.ask
+        to_date, day = np.zeros(ask.futures), ask.today
+        for k in range(1, max(each.actuals, default=0) + 1):
+            steps = slice(ready.grid.steps_after(day), ready.grid.steps_after(day + timedelta(days=1)))
+            part = made.part(steps)
+            to_date = to_date + (part.harvest - part.spilt).sum(axis=0)
+            day += timedelta(days=1)
+            if k in each.actuals and each.seven:
+                yardstick = k * each.seven[0] + math.sqrt(k) * each.seven[1] * _NORMAL_QUANTILES
+                found.sun.append(Forecast(ask.as_of, k, tuple(np.quantile(to_date, QUANTILES).tolist()),
+                                          tuple(yardstick.tolist()), each.actuals[k]))
+        if each.reading is not None and each.reading.soc is not None:
+            step = int(np.argmin(np.abs(ready.grid.bounds - each.reading.at.timestamp())))
+            found.levels.append(LevelForecast(ask.as_of, each.reading.at,
+                                              tuple(np.quantile(made.level[step], QUANTILES).tolist()),
+                                              each.reading.soc))
+
+
+def _run_together(rig: Rig, waiting: Sequence[_Waiting]) -> list[Futures]:
+    """The futures of several outlooks, run side by side: shorter ones wait at their beginning."""
+    together: dict[tuple[float, float | None], list[Prepared]] = {}
+    for each in waiting:
+        stands = each.ready.standing
+        together.setdefault((stands.energy_wh, stands.temp_c), []).append(each.ready)
+    made = {}
+    for (energy, temp_c), group in together.items():
+        steps = max(len(ready.harvest) for ready in group)
+        fill = [steps - len(ready.harvest) for ready in group]
+
+        def side_by_side(columns: list[np.ndarray], fill: list[int] = fill) -> np.ndarray:
+            return np.hstack([np.pad(column, ((before, 0), (0, 0)))
+                              for column, before in zip(columns, fill, strict=True)])
+        width = group[0].harvest.shape[1]
+        hours = [np.repeat(ready.grid.hours.astype(np.float32)[:, None], width, axis=1) for ready in group]
+        whole = simulate(rig, energy, np.repeat([ready.standing.read_soc for ready in group], width),
+                         side_by_side([ready.harvest for ready in group]),
+                         side_by_side([ready.load for ready in group]), side_by_side(hours), temp_c)
+        for k, (ready, before) in enumerate(zip(group, fill, strict=True)):
+            made[id(ready)] = whole.columns(slice(k * width, (k + 1) * width)).part(slice(before, steps))
+    return [made[id(each.ready)] for each in waiting]
+
+
+def _known_by(made, whole, n, sun, zone):
+    """The sky's days as they were known at the end of interval n − 1: the last of them reckoned anew."""
+    late = made[max(0, n - 4):n]
+    cut = local_day(late[0].end, zone)
+    first = cut - timedelta(days=LEARN_DAYS)
+    anew = [day for day in sky_days(late, sun, zone) if day.day >= cut]
+    return [day for day in whole if first <= day.day < cut] + anew
+
+
+def _since(made: list[Interval], end: int, first: datetime) -> list[Interval]:
+    begin = end
+    while begin > 0 and made[begin - 1].end > first:
+        begin -= 1
+    return made[begin:end]
+
+
+def _came(came: dict[date, Day], today: date, days: int) -> float | None:
+    """Sun of the local days after today as the log shows it, Wh; None where one of them was not logged whole."""
+    inside = [came.get(today + timedelta(days=n)) for n in range(1, days + 1)]
+    if any(day is None or not day.whole or "solar" in day.unknown for day in inside):
+        return None
+    return sum(day.harvest["solar"] for day in inside)
+
+
+def _last_seven(came, today, over: bool) -> tuple[float, float] | None:
+    """Mean and standard deviation of the last seven days' harvest, today with them where its sun was over."""
+    days = [came.get(today - timedelta(days=n)) for n in range(0 if over else 1, 7 if over else 8)]
+    if any(day is None or "solar" in day.unknown for day in days):
+        return None
+    harvest = np.array([day.harvest["solar"] for day in days])
+    return float(harvest.mean()), float(harvest.std(ddof=1))
+
+
+def _reading_after(ordered, n, at) -> Reading | None:
+    """The reading of a level nearest to an instant, within half a day of it."""
+    near = [each for each in ordered[n + 1:n + 60] if each.soc is not None
+            and abs(each.at - at) <= timedelta(hours=12)]
+    return min(near, key=lambda each: abs(each.at - at), default=None)
+
+
+def _helped(made, n, reading) -> bool:
+    """Whether something one starts by hand brought energy meanwhile, which the outlook could not know of."""
+    return any(interval.harvest[source] for interval in made[n:n + 60] if interval.end <= reading.at
+               for source in ("vehicle", "generator", "mains"))

@@ -1,0 +1,222 @@
+"""The outlook: the level of the bank over the next days in many futures, summed up."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+
+import numpy as np
+
+from voltaun.core.learned.account import Learned
+from voltaun.core.outlook.ask import Ask
+from voltaun.core.outlook.autonomy import Drain, dark_autonomy_range
+from voltaun.core.outlook.plans import GeneratorRule, Plan, planned_hours
+from voltaun.core.outlook.prepare import Prepared, prepare
+from voltaun.core.outlook.simulate import Futures, simulate
+from voltaun.core.rig.rig import Rig
+from voltaun.core.sky.model import SkyModel
+
+STALE_DAYS = 2.0
+"""After so many days without a reading the outlook says so."""
+
+SHORTFALL_DAYS = 3
+"""How many days ahead the advice on what to spare or put in looks."""
+
+LEVEL_GRAIN = 1e-5
+"""A level this little below a floor is at it: rounding, not a lack."""
+
+QUANTILES = (0.10, 0.25, 0.50, 0.75, 0.90)
+
+RISKY = 0.1
+"""From this chance of going below the everyday floor on, a day is in doubt."""
+
+
+@dataclass(frozen=True)
+class Range:
+    """One quantity over all futures: what it is below in 10, 25, 50, 75 and 90 of a hundred."""
+
+    p10: float
+    p25: float
+    p50: float
+    p75: float
+    p90: float
+
+
+@dataclass(frozen=True)
+class DayOutlook:
+    """One local day ahead. Energies in Wh as the log would show them (after capping), levels fractions."""
+
+    day: date
+    solar_wh: Range
+    solar_to_date_wh: Range
+    spilt_wh: Range
+    use_wh: Range
+    unserved_wh: Range
+    generator_wh: Range
+    dawn_soc: Range
+    dusk_soc: Range
+    chance_below_everyday_floor: float
+    chance_below_hard_floor: float
+
+
+@dataclass(frozen=True)
+class Outlook:
+    """The outlook from a last known level, seen from `as_of`."""
+
+    as_of: datetime
+    last_reading: datetime
+    soc: float
+    energy_wh: float
+    above_floor_wh: float
+    temp_c: float | None
+    drain: Drain
+    dark_days: dict[str, float]
+    dark_range: dict[str, tuple[float, float]]
+    today: DayOutlook | None
+    days: list[DayOutlook]
+    chance_below_everyday_floor: float
+    chance_below_hard_floor: float
+    first_risky_day: date | None
+    shortfall_wh: float  # what would have to be spared or put in to keep nine chances in ten for three days
+    times: list[datetime]
+    fan: np.ndarray  # (times, quantiles)
+    learned: Learned
+    sky: SkyModel
+    futures: int
+    unserved_wh: Range         # over all of these days
+    generator_hours: Range     # by plan and by rule
+    generator_litres: Range | None
+    plans: tuple[Plan, ...] = ()
+    rule: GeneratorRule | None = None
+
+    @property
+    def stale_days(self) -> float:
+        """Days since the last reading, when there are so many that it should be said; otherwise 0."""
+        days = (self.as_of - self.last_reading) / timedelta(days=1)
+        return days if days > STALE_DAYS else 0.0
+
+
+def outlook(ask: Ask) -> Outlook:
+    """Look ahead, from the latest level known.
+
+    Raises NoOutlook when there is no level to start from or no use known, ValueError for a sky it cannot take.
+    """
+    ready = prepare(ask)
+    return _summary(ready, simulate(ask.rig, ready.standing.energy_wh, ready.standing.read_soc, ready.harvest,
+                                    ready.load, ready.grid.hours, ready.standing.temp_c, ready.generator))
+
+
+@dataclass(frozen=True)
+class _Day:
+    """One day of the futures: columns of shape (futures,), Wh and fractions."""
+
+    solar: np.ndarray
+    spilt: np.ndarray
+    used: np.ndarray
+    unserved: np.ndarray  # of the load
+    missing: np.ndarray   # of load and standby
+    by_rule: np.ndarray
+    lowest: np.ndarray
+    dawn: np.ndarray
+    dusk: np.ndarray
+
+
+def _day(ready: Prepared, made: Futures, steps: slice) -> _Day:
+    hours = made.part(steps)
+    by_rule = np.zeros_like(hours.load) if hours.generated is None else hours.generated
+    # A drive or a generator at night makes no dawn.
+    others = ready.planned[steps][:, None] + by_rule
+    dawn, dusk = _dawn_and_dusk(hours.harvest - others, ready.grid.clock_hours[steps])
+    spilt = hours.spilt.sum(axis=0)
+    # What is spilt is the sun's: a charger that finds the bank full gives less by itself.
+    solar = np.maximum(hours.harvest.sum(axis=0) - others.sum(axis=0) - spilt, 0.0)
+    return _Day(solar, spilt, hours.used.sum(axis=0), hours.unserved.sum(axis=0), hours.missing.sum(axis=0),
+                by_rule.sum(axis=0), hours.level[1:].min(axis=0), hours.level[dawn], hours.level[dusk + 1])
+
+
+class _Tally:
+    """What adds up over the days of the futures."""
+
+    def __init__(self, rig: Rig, energy: float, count: int, missing_before: np.ndarray):
+        self._bank, self._energy = rig.bank, energy
+        self.to_date, self.unserved, self.by_rule = np.zeros(count), np.zeros(count), np.zeros(count)
+        self.below, self.below_hard = np.zeros(count, dtype=bool), np.zeros(count, dtype=bool)
+        # Below the hard floor nothing more is taken out, so what went unserved counts as short as well.
+        self._missing = missing_before
+        self.shortfall = 0.0
+
+    def add(self, day: date, of: _Day, ahead: bool, advised: bool) -> DayOutlook:
+        """Take a day in and sum it up; `ahead` of today, and `advised` on when it is among the next three."""
+        bank = self._bank
+        self.unserved, self.by_rule = self.unserved + of.unserved, self.by_rule + of.by_rule
+        if ahead:
+            self.to_date = self.to_date + of.solar
+        below = of.lowest < bank.everyday_floor - LEVEL_GRAIN
+        below_hard = (of.missing > LEVEL_GRAIN * self._energy) | (of.lowest < bank.hard_floor - LEVEL_GRAIN)
+        self.below, self.below_hard = self.below | below, self.below_hard | below_hard
+        self._missing = self._missing + of.missing
+        if advised:
+            short = (bank.everyday_floor - of.lowest) * self._energy + self._missing
+            self.shortfall = max(self.shortfall, float(quantiles(short)[4]))
+        return DayOutlook(day, _range(of.solar), _range(self.to_date), _range(of.spilt), _range(of.used),
+                          _range(of.unserved), _range(of.by_rule), _range(of.dawn), _range(of.dusk),
+                          float(below.mean()), float(below_hard.mean()))
+
+
+def _summary(ready: Prepared, made: Futures) -> Outlook:
+    ask, grid, stands = ready.ask, ready.grid, ready.standing
+    rig, today = ask.rig, ask.today
+    energy, soc, leaving = stands.energy_wh, stands.soc, stands.drain
+    tally = _Tally(rig, energy, made.level.shape[1], made.part(slice(0, grid.now)).missing.sum(axis=0))
+    by_day = {}
+    for n, day in enumerate(grid.days):
+        steps = grid.steps_of(n)
+        if day >= today and steps.start < steps.stop:
+            by_day[day] = tally.add(day, _day(ready, made, steps), day > today,
+                                    day <= today + timedelta(days=SHORTFALL_DAYS))
+    ran, litres = _generator_run(rig, ask.plans, tally.by_rule, [day for day in grid.days if day >= today])
+    floors = {"everyday_floor": rig.bank.everyday_floor, "hard_floor": rig.bank.hard_floor}
+    return Outlook(
+        as_of=ask.as_of, last_reading=stands.read_at, soc=soc, energy_wh=energy,
+        above_floor_wh=stands.above(rig.bank.everyday_floor), temp_c=stands.temp_c, drain=leaving,
+        dark_days={name: stands.days_to(floor) for name, floor in floors.items()},
+        dark_range={name: dark_autonomy_range(energy, soc, floor, leaving) for name, floor in floors.items()},
+        today=by_day.get(today), days=[of for day, of in by_day.items() if day > today],
+        chance_below_everyday_floor=float(tally.below.mean()), chance_below_hard_floor=float(tally.below_hard.mean()),
+        first_risky_day=next((day for day, of in by_day.items() if of.chance_below_everyday_floor > RISKY), None),
+        shortfall_wh=tally.shortfall, times=[datetime.fromtimestamp(t, ask.as_of.tzinfo) for t in grid.bounds],
+        fan=quantiles(made.level), learned=ask.known.learned, sky=ask.known.sky, futures=ask.futures,
+        unserved_wh=_range(tally.unserved), generator_hours=ran, generator_litres=litres, plans=tuple(ask.plans),
+        rule=ask.rule)
+
+
+def _generator_run(rig: Rig, plans: Sequence[Plan], generated: np.ndarray,
+                   days: list[date]) -> tuple[Range, Range | None]:
+    """Hours and litres that the generator comes to over these days, by plan and by rule."""
+    if not rig.generators:
+        return _range(np.zeros(1)), None
+    generator = rig.generators[0]
+    hours = generated / generator.gives_w + planned_hours(plans, "generator", days)
+    litres = generator.fuel_l_per_hour
+    return _range(hours), None if litres is None else _range(hours * litres)
+
+
+def _range(values: np.ndarray) -> Range:
+    return Range(*quantiles(values).tolist())
+
+
+def quantiles(values: np.ndarray) -> np.ndarray:
+    """QUANTILES of the futures (the last axis), linear between ranks; one sort serves all five."""
+    ordered = np.sort(values, axis=-1)
+    place = np.array(QUANTILES) * (values.shape[-1] - 1)
+    low = place.astype(int)
+    high = np.minimum(low + 1, values.shape[-1] - 1)
+    return ordered[..., low] + (ordered[..., high] - ordered[..., low]) * (place - low)
+
+
+def _dawn_and_dusk(harvest: np.ndarray, clock_hours: np.ndarray) -> tuple[int, int]:
+    """First and last step of a day with sun on the panels; 8 and 20 o'clock where there is none."""
+    sunny = np.flatnonzero(harvest.max(axis=1) > 1e-3)  # Wh; in single precision a difference is not nought
+    if len(sunny):
+        return int(sunny[0]), int(sunny[-1])
+    return (int(np.searchsorted(clock_hours, 8).clip(0, len(clock_hours) - 1)),
+            int(np.searchsorted(clock_hours, 20).clip(0, len(clock_hours) - 1)))

@@ -1,0 +1,122 @@
+"""Plans for the coming days, and what each changes in use and in what comes in."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date
+
+import numpy as np
+
+from voltaun.core.rig.loads import hours_shape, load_dc_wh
+from voltaun.core.rig.rig import Rig
+
+KINDS = ("drive", "generator", "mains", "guests", "away", "add", "leave_off")
+GUESTS, AWAY = 1.4, 0.2
+"""By what the use is multiplied, unless told."""
+
+BEGINS = {"drive": 9, "generator": 17, "mains": 9}
+"""The local clock hour at which a planned source begins, unless told."""
+
+_SOURCE_OF = {"drive": "vehicle", "generator": "generator", "mains": "mains"}
+
+
+@dataclass(frozen=True)
+class Plan:
+    """One plan from a local day to another, both included.
+
+    kind    drive, generator or mains (amount: hours a day), guests or away (amount: by what use is multiplied),
+            add (amount: Wh more a day at the battery) or leave_off (name: the load)
+    """
+
+    kind: str
+    first: date
+    last: date
+    amount: float | None = None
+    name: str = ""
+
+    def __post_init__(self):
+        if self.kind not in KINDS:
+            raise ValueError(f"found {self.kind!r}, expected one of {', '.join(KINDS)}")
+        if self.last < self.first:
+            raise ValueError(f"found {self.first} to {self.last}, expected the earlier day first")
+        if (self.last - self.first).days > 400:
+            raise ValueError(f"found {(self.last - self.first).days} days, expected a plan of at most 400")
+        most = 24.0 if self.kind in _SOURCE_OF else 10.0 if self.kind in ("guests", "away") else 1e6
+        if self.kind in _SOURCE_OF and self.amount is None or self.kind == "add" and self.amount is None:
+            raise ValueError("found no amount, expected hours a day" if self.kind != "add" else
+                             "found no amount, expected Wh a day")
+        if self.amount is not None and not 0 <= self.amount <= most:
+            raise ValueError(f"found {self.amount:g}, expected 0 to {most:g}")
+
+    def on(self, day: date) -> bool:
+        """Whether it holds on that day."""
+        return self.first <= day <= self.last
+
+
+@dataclass(frozen=True)
+class GeneratorRule:
+    """A generator that is started at one level and run to another (fractions), within local clock hours, on litres.
+
+    from_hour and to_hour 0 and 24 is at any time; litres None is as much as it takes.
+    """
+
+    start: float
+    stop: float
+    from_hour: float = 0.0
+    to_hour: float = 24.0
+    litres: float | None = None
+
+    def __post_init__(self):
+        if not 0 <= self.start < self.stop <= 1:
+            raise ValueError(f"found {self.start * 100:g} to {self.stop * 100:g} %, expected the lower level first, "
+                             "both from 0 to 100 %")
+        if not (0 <= self.from_hour < 24 and 0 < self.to_hour <= 24) or self.from_hour == self.to_hour:
+            raise ValueError(f"found {self.from_hour:g} to {self.to_hour:g}, expected two clock hours from 0 to 24")
+        if self.litres is not None and not 0 <= self.litres <= 1e5:
+            raise ValueError(f"found {self.litres:g} litres, expected 0 or more")
+
+    def allows(self, clock_hours: np.ndarray) -> np.ndarray:
+        """Whether it may run in each of these clock hours."""
+        if self.from_hour < self.to_hour:
+            return (clock_hours >= self.from_hour) & (clock_hours < self.to_hour)
+        return (clock_hours >= self.from_hour) | (clock_hours < self.to_hour)
+
+
+def use_changes(rig: Rig, plans: Sequence[Plan], days: Sequence[date],
+                shape: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """What plans do to the use: a factor for each day, shape (days,), and Wh more in each of its hours, (days, 24).
+
+    shape  the usual day's share of each clock hour, over which what is added is spread as well
+    """
+    factor, more = np.ones(len(days)), np.zeros((len(days), 24))
+    loads = {load.name: load for load in rig.loads}
+    for plan in plans:
+        held = np.array([plan.on(day) for day in days])
+        if plan.kind in ("guests", "away"):
+            factor[held] *= plan.amount if plan.amount is not None else {"guests": GUESTS, "away": AWAY}[plan.kind]
+        elif plan.kind == "add":
+            more[held] += plan.amount * shape
+        elif plan.kind == "leave_off" and plan.name in loads:
+            load = loads[plan.name]
+            month = np.array([day.month in load.months for day in days])
+            more[held & month] -= load_dc_wh(rig, load) * hours_shape(load.pattern)
+    return factor, more
+
+
+def planned_watts(rig: Rig, plans: Iterable[Plan], days: Sequence[date]) -> np.ndarray:
+    """W at the battery's terminals that planned sources give in each hour, shape (days, 24)."""
+    watts = np.zeros((len(days), 24))
+    for plan in plans:
+        source = _SOURCE_OF.get(plan.kind)
+        if source is None or not rig.has(source):
+            continue
+        part = next((each for each in rig.parts(source) if each.name == plan.name), rig.parts(source)[0])
+        begin = min(BEGINS[plan.kind], 24 - plan.amount)
+        hours = np.arange(24)
+        cover = np.clip(np.minimum(hours + 1, begin + plan.amount) - np.maximum(hours, begin), 0, 1)
+        watts[[plan.on(day) for day in days]] += part.gives_w * cover
+    return watts
+
+
+def planned_hours(plans: Iterable[Plan], kind: str, days: Sequence[date]) -> float:
+    """Hours that plans of a kind come to over these days."""
+    return sum(plan.amount * sum(plan.on(day) for day in days) for plan in plans if plan.kind == kind)

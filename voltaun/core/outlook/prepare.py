@@ -1,0 +1,127 @@
+"""An outlook made ready: what comes in and what is used in each step of each future.
+
+Futures differ in sky (see `sky.model`) and use, drawn from the log's own days, and in the learned means themselves,
+because a short log does not know its own mean well. Plans and a rule for the generator count where they are told.
+"""
+
+import math
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+import numpy as np
+
+from voltaun.core.outlook.ask import Ask
+from voltaun.core.outlook.autonomy import Drain
+from voltaun.core.outlook.flows import loads, planned
+from voltaun.core.outlook.grid import Grid
+from voltaun.core.outlook.simulate import Started
+from voltaun.core.outlook.standing import Standing, standing
+from voltaun.core.rig.loads import daily_use, hourly_shape
+from voltaun.core.rig.parts import SKIES
+from voltaun.core.sky.model import Word, draw_shares, word_shares
+
+HOURS_DOUBT = 0.4
+"""How far the use of which nobody knows the hours leans towards some time of the day, a share (standard deviation)."""
+
+LEAST_DAYS = 7
+"""With so many days of use known, those are drawn again; with fewer a spread is guessed around their mean."""
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """An outlook that only waits to be run: energies in Wh by step and future, shape (steps, futures)."""
+
+    ask: Ask
+    standing: Standing
+    grid: Grid
+    harvest: np.ndarray
+    load: np.ndarray
+    planned: np.ndarray  # of the harvest, what planned sources give, (steps,)
+    generator: Started | None
+
+
+def prepare(ask: Ask) -> Prepared:
+    """Everything an outlook needs before it is run.
+
+    Raises NoOutlook when there is no level to start from or no use known, ValueError for a sky it cannot take.
+    """
+    words = _words(ask)
+    stands = standing(ask)
+    grid = Grid.between(stands.read_at, ask.as_of, ask.today + timedelta(days=ask.days), ask.rig)
+    # Single precision is far finer than any of this is known, and halves the memory that must be moved.
+    harvest = grid.harvest(ask.sun, _shares(ask, grid.days, words).astype(np.float32))
+    by_plan = planned(ask, grid)
+    harvest += by_plan[:, None]
+    load = loads(ask, grid, _draw_uses(ask, stands.drain, len(grid.days)), stands.drain.hidden_wh,
+                 _shapes(ask, stands.drain))
+    return Prepared(ask, stands, grid, harvest, load, by_plan, _started(ask, grid))
+
+
+def _words(ask: Ask) -> dict[date, Word]:
+    """The words given for coming days, with the shares that such days have."""
+    for day, word in ask.skies.items():
+        if word not in SKIES:
+            raise ValueError(f"sky: found {word!r}, expected one of {', '.join(SKIES)}")
+        if not 0 <= (day - ask.today).days <= ask.days:
+            raise ValueError(f"sky: found {day}, expected a day from {ask.today} to "
+                             f"{ask.today + timedelta(days=ask.days)}")
+    known = word_shares(ask.known.skies) if ask.skies else {}
+    trust = ask.trust
+    return {day: Word(known[word], trust((day - ask.today).days)) for day, word in ask.skies.items()}
+
+
+def _shares(ask: Ask, days: list[date], words: dict[date, Word]) -> np.ndarray:
+    """Share of clear sky on each day: as it was logged where it was, drawn from there on."""
+    sky = ask.known.sky
+    fresh = [n for n, day in enumerate(days) if sky.last is None or day > sky.last]
+    first = fresh[0] if fresh else len(days)
+    shares = np.empty((len(days), ask.futures))
+    logged = {day.day: day.share for day in ask.known.skies}
+    for n, day in enumerate(days[:first]):
+        shares[n] = logged.get(day, sky.share(0.0))
+    if fresh:
+        shares[first:] = draw_shares(sky, days[first], len(days) - first, ask.futures, ask.seed, words)
+    return shares
+
+
+def _started(ask: Ask, grid: Grid) -> Started | None:
+    rule = ask.rule
+    if rule is None or not ask.rig.generators:
+        return None
+    generator = ask.rig.generators[0]
+    hours = rule.litres / generator.fuel_l_per_hour if rule.litres is not None and generator.fuel_l_per_hour else np.inf
+    allowed = rule.allows(grid.clock_hours) & (np.arange(len(grid.hours)) >= grid.now)
+    return Started(rule.start, rule.stop, generator.gives_w, allowed, hours)
+
+
+def _stream(seed: int, purpose: int) -> np.random.Generator:
+    """A stream of its own for each purpose, drawn day by day: a longer outlook begins like a shorter one."""
+    return np.random.default_rng([seed, purpose])
+
+
+def _shapes(ask: Ask, leaving: Drain) -> np.ndarray:
+    """Each future's share of a day's use in each clock hour, (24, futures).
+
+    What the listed loads do not explain of the use lies nobody knows when; so futures lean towards one time of
+    the day or another, by `HOURS_DOUBT` of that part.
+    """
+    listed = daily_use(ask.rig) or 0.0
+    open_part = max(0.15, 1 - listed / leaving.use_wh) if leaving.use_wh else 0.0
+    lean = _stream(ask.seed, 5).standard_normal((2, ask.futures)) * HOURS_DOUBT * open_part
+    angle = 2 * np.pi * (np.arange(24) + 0.5) / 24
+    tilt = np.clip(1 + np.sin(angle)[:, None] * lean[0] + np.cos(angle)[:, None] * lean[1], 0.1, None)
+    leaned = hourly_shape(ask.rig)[:, None] * tilt
+    return leaned / leaned.sum(axis=0)
+
+
+def _draw_uses(ask: Ask, leaving: Drain, days: int) -> np.ndarray:
+    """Use in each day and future, Wh: whole days of the log drawn again, and their mean doubted."""
+    rng, shape, use = _stream(ask.seed, 3), (days, ask.futures), ask.known.learned.use
+    if use and leaving.days_known >= LEAST_DAYS:
+        drawn = rng.choice(use.rates, size=shape) * (use.mean / use.rates.mean())
+    else:
+        width = math.sqrt(math.log1p((leaving.sd_wh / leaving.use_wh) ** 2)) if leaving.use_wh else 0.0
+        drawn = leaving.use_wh * np.exp(rng.standard_normal(shape) * width - width ** 2 / 2)
+    unsure = leaving.sd_wh / leaving.use_wh / math.sqrt(max(1, leaving.days_known)) if leaving.use_wh else 0.0
+    doubted = drawn * np.exp(_stream(ask.seed, 4).standard_normal(ask.futures) * unsure)
+    return np.asarray(doubted, dtype=np.float32)

@@ -1,0 +1,156 @@
+"""The hourly step: many futures of one bank at once, with every watt-hour accounted for.
+
+    net = harvest − load − standby
+    net ≥ 0: into the bank min(net, acceptance) × η, limited by room; the rest is spilt
+    net < 0: out of the bank; at the hard floor the load goes unserved and is counted
+
+A generator that is run by a rule starts and stops by each future's own level, and its energy joins the harvest.
+"""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from voltaun.core.rig.bank import charge_limit, takes_charge
+from voltaun.core.rig.rig import Rig
+
+_BY_STEP = ("harvest", "load", "standby", "taken", "spilt", "missing")
+
+
+@dataclass(frozen=True)
+class Futures:
+    """What happened, hour by hour: shapes (steps, futures), Wh; `level` (steps + 1, futures), a fraction.
+
+    In every step and future: harvest = used + stored + lost + spilt.
+    """
+
+    level: np.ndarray
+    harvest: np.ndarray
+    load: np.ndarray
+    standby: np.ndarray  # (steps, 1) or (steps, futures)
+    taken: np.ndarray    # of the surplus, into the bank's terminals
+    spilt: np.ndarray    # of the surplus, what the bank did not take
+    missing: np.ndarray  # what load and standby wanted and the bank at its hard floor did not give
+    charge_efficiency: float
+    energy: float
+    generated: np.ndarray | None = None  # of the harvest, what a generator run by a rule brought
+
+    def part(self, steps: slice) -> "Futures":
+        """Some of the steps, as views."""
+        return replace(self, level=self.level[steps.start:steps.stop + 1],
+                       generated=None if self.generated is None else self.generated[steps],
+                       **{name: getattr(self, name)[steps] for name in _BY_STEP})
+
+    def columns(self, which: slice) -> "Futures":
+        """Some of the futures, as views."""
+        def cut(values):
+            return values if values is None or values.shape[1] == 1 else values[:, which]
+        return replace(self, level=self.level[:, which], generated=cut(self.generated),
+                       **{name: cut(getattr(self, name)) for name in _BY_STEP})
+
+    @property
+    def unserved(self) -> np.ndarray:
+        """Load that was not served, Wh."""
+        return np.minimum(self.missing, self.load)
+
+    @property
+    def used(self) -> np.ndarray:
+        """Load that was served, Wh."""
+        return self.load - self.unserved
+
+    @property
+    def stored(self) -> np.ndarray:
+        """Change of the bank's energy, Wh."""
+        return np.diff(self.level, axis=0) * self.energy
+
+    @property
+    def lost(self) -> np.ndarray:
+        """Lost in charging, and standby, Wh."""
+        return self.taken * (1 - self.charge_efficiency) + self.standby - (self.missing - self.unserved)
+
+
+@dataclass(frozen=True)
+class Started:
+    """A generator by a rule: it starts at one level, runs to another, gives W, where it may, for so many hours."""
+
+    start: float
+    stop: float
+    watts: float
+    allowed: np.ndarray  # (steps,)
+    most_hours: float = float("inf")
+
+
+def simulate(rig: Rig, energy: float, start_level, harvest, load, hours, temp_c: float | None = None,
+        generator: Started | None = None) -> Futures:
+    """Run all futures through the hours.
+
+    energy       effective energy at the bank's temperature, Wh
+    start_level  fraction, a number or shape (futures,)
+    harvest, load  Wh in each step, shape (steps, futures)
+    hours        length of each step, shape (steps,), or (steps, futures) where they differ
+    temp_c       the bank's temperature; lithium below 0 °C takes no charge
+    generator    one that starts and stops by the level
+    The precision is that of harvest and load.
+    """
+    steps, count = harvest.shape
+    eta, hard, taper = rig.bank.charge_efficiency, rig.bank.hard_floor, rig.chemistry.taper_soc
+    wide = np.reshape(hours, (steps, -1)).astype(harvest.dtype)
+    standby = rig.bank.standby_w * wide
+    limits = charge_limit(rig) * takes_charge(rig.chemistry, temp_c) * wide
+    slope = 0.98 / (1 - taper)
+    # Large arrays cost more than sums here: what is left of surplus and shortage is kept where they stood.
+    spilt = harvest - load
+    spilt -= standby
+    missing = np.maximum(-spilt, 0)
+    np.maximum(spilt, 0, out=spilt)
+    level, taken = np.empty((steps + 1, count), spilt.dtype), np.empty_like(spilt)
+    level[0] = start_level
+    given = np.empty(count, spilt.dtype)
+    rule = None if generator is None else _Rule(generator, hours, count, spilt)
+    for n in range(steps):
+        now, into = level[n], taken[n]
+        if rule:
+            rule.step(n, now, spilt, missing)
+        # Acceptance: 1 up to the taper, then down to 0.02 at 100 %.
+        np.multiply(now, -slope, out=into)
+        into += 1 + slope * taper
+        np.minimum(into, 1.0, out=into)
+        into *= limits[n]
+        np.minimum(into, (1 - now) * (energy / eta), out=into)
+        np.minimum(into, spilt[n], out=into)
+        spilt[n] -= into
+        np.subtract(now, hard, out=given)
+        np.maximum(given, 0.0, out=given)
+        given *= energy
+        np.minimum(given, missing[n], out=given)
+        missing[n] -= given
+        given /= -energy
+        given += now
+        np.multiply(into, eta / energy, out=level[n + 1])
+        level[n + 1] += given
+    return Futures(level, harvest if rule is None else harvest + rule.given, load, standby, taken, spilt, missing, eta,
+                   energy, rule and rule.given)
+
+
+class _Rule:
+    """The generator's state in each future: whether it runs, and the hours it has fuel for."""
+
+    def __init__(self, generator: Started, hours, count, like):
+        self.of, self.hours = generator, hours
+        self.running = np.zeros(count, dtype=bool)
+        self.left = np.full(count, generator.most_hours)
+        self.given = np.zeros_like(like)
+
+    def step(self, n, level, surplus, shortage):
+        """Decide for step n, and put what it gives against the shortage first, then to the surplus."""
+        of = self.of
+        self.running = (level < of.start) | (self.running & (level < of.stop))
+        if not of.allowed[n]:
+            return
+        lasts = np.where(self.running, np.minimum(self.hours[n], self.left), 0.0)
+        self.left -= lasts
+        given = (lasts * of.watts).astype(surplus.dtype)
+        self.given[n] = given
+        covered = np.minimum(given, shortage[n])
+        shortage[n] -= covered
+        surplus[n] += given - covered

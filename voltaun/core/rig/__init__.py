@@ -1,0 +1,1 @@
+"""The rig and its parts."""

@@ -1,0 +1,1 @@
+"""What a use calls for."""

@@ -1,0 +1,1 @@
+"""Clear sky on a plane, and how the sky goes on."""

@@ -1,0 +1,216 @@
+"""Clear-sky energy on each array's plane: a table for a typical year, and what is read from it.
+
+Only `make_table` needs pvlib, whose import takes a second or two; it is called once for each plane at a
+place and its table is kept. Everything else is NumPy on that table.
+"""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+import numpy as np
+
+from voltaun.core.instants import day_start
+from voltaun.core.rig.bank import controller_limit
+from voltaun.core.rig.parts import HOURS_OUT, Place, SolarArray, Stay
+from voltaun.core.rig.rig import Rig
+
+STEPS_PER_DAY = 48
+TABLE_LENGTH = 365 * STEPS_PER_DAY
+ALBEDO = 0.25
+
+_DAY = 86_400
+_FIRST_OF_MONTH = np.array([0, 31, 59, 90, 120, 151, 181, 212, 243, 273, 304, 334])
+DAYS_IN_MONTH = np.diff(np.append(_FIRST_OF_MONTH, 365))
+
+PlaneKey = tuple[float, float, float, float, float, int, float]
+
+
+def plane_key(place: Place | Stay, array: SolarArray) -> PlaneKey:
+    """What a table depends on, rounded to where the difference no longer matters (0.01°, 10 m)."""
+    at = (round(place.latitude, 2), round(place.longitude, 2), round(place.elevation_m, -1) + 0.0)
+    if array.aimed_per_day:
+        return (*at, 0.0, 0.0, array.aimed_per_day, round(array.hours_out or HOURS_OUT, 1))
+    return (*at, round(array.tilt_deg, 1), round(array.azimuth_deg, 1) % 360, 0, 0.0)
+
+
+def stands(rig: Rig) -> tuple[Place | Stay, ...]:
+    """Where the rig stood, one after the other: its place, then the places it went to."""
+    return (rig.place, *rig.places)
+
+
+def planes(rig: Rig) -> list[PlaneKey]:
+    """The plane of each array of the rig in the rig's order, for each of `stands` in turn."""
+    return [plane_key(place, array) for place in stands(rig) for array in rig.arrays]
+
+
+def make_table(plane: PlaneKey) -> np.ndarray:
+    """Clear-sky energy on a plane for each half hour (UTC) of a year without a 29 February, Wh/m².
+
+    plane  (latitude °, longitude °, elevation m, tilt °, azimuth °, times aimed a day, hours out), see
+           `plane_key`; a plane that is aimed looks straight at where the sun stands in the middle of each
+           of that many equal parts of its hours out, and gives nothing outside them
+    Returns float32 of shape (17520,).
+
+    References: P. Ineichen and R. Perez, "A new airmass independent formulation for the Linke turbidity
+    coefficient", Solar Energy 73 (2002), with pvlib's monthly climatology of turbidity; J. E. Hay and
+    J. A. Davies (1980) for the sky's diffuse light on a tilted plane. Computed by pvlib.
+    """
+    import pandas as pd
+    from pvlib.irradiance import get_extra_radiation, get_total_irradiance
+    from pvlib.location import Location
+
+    latitude, longitude, elevation, tilt, azimuth, aimed, hours_out = plane
+    place = Location(latitude, longitude, "UTC", elevation)
+    middles = pd.date_range("2023-01-01", periods=TABLE_LENGTH, freq="30min", tz="UTC") + pd.Timedelta("15min")
+    position = place.get_solarposition(middles)
+    clear = place.get_clearsky(middles, model="ineichen", solar_position=position)
+    out = np.ones(TABLE_LENGTH)
+    if aimed:
+        tilt, azimuth, out = _aimed(place, middles, longitude, aimed, hours_out)
+    total = get_total_irradiance(tilt, azimuth, position["apparent_zenith"], position["azimuth"],
+                                 clear["dni"], clear["ghi"], clear["dhi"], albedo=ALBEDO,
+                                 dni_extra=get_extra_radiation(middles), model="haydavies")
+    watts = np.nan_to_num(total["poa_global"].to_numpy()).clip(min=0) * out
+    return (watts * (24 / STEPS_PER_DAY)).astype(np.float32)
+
+
+def _aimed(place, middles, longitude, aimed, hours_out):
+    """Tilt and azimuth (°) at each instant of a plane aimed by hand, and whether it stands out then."""
+    import pandas as pd
+    # Hours from mean solar noon; the equation of time is less than anyone aims by.
+    hour = middles.hour.to_numpy() + middles.minute.to_numpy() / 60
+    from_noon = (hour - 12 + longitude / 15 + 12) % 24 - 12
+    part = hours_out / aimed
+    turn = np.clip(np.floor((from_noon + hours_out / 2) / part), 0, aimed - 1)
+    later = (turn + 0.5) * part - hours_out / 2 - from_noon
+    sun = place.get_solarposition(middles + pd.to_timedelta(later, unit="h"))
+    return (sun["apparent_zenith"].clip(upper=90).to_numpy(), sun["azimuth"].to_numpy(),
+            (np.abs(from_noon) <= hours_out / 2).astype(float))
+
+
+class RunningTotal:
+    """A table of a typical year as a running total that any two instants can be read from.
+
+    29 February repeats 28 February, so that the total never runs backwards.
+    """
+
+    def __init__(self, table: np.ndarray):
+        if table.shape != (TABLE_LENGTH,):
+            raise ValueError(f"found a table of shape {table.shape}, expected ({TABLE_LENGTH},)")
+        self._sum = np.concatenate(([0.0], np.cumsum(table, dtype=float)))
+        self._steps = np.arange(TABLE_LENGTH + 1) * (_DAY / STEPS_PER_DAY)
+        self._leap_day = float(table[58 * STEPS_PER_DAY:59 * STEPS_PER_DAY].sum(dtype=float))
+
+    def at(self, epoch) -> np.ndarray:
+        """Running total since 1970 at these instants (seconds since the epoch), in the table's unit."""
+        seconds = np.asarray(epoch, dtype=float)
+        whole = seconds.astype("int64").astype("datetime64[s]")
+        years = whole.astype("datetime64[Y]")
+        in_year = seconds - years.astype("datetime64[s]").astype("int64")
+        year = years.astype("int64") + 1970
+        leap = ((year % 4 == 0) & (year % 100 != 0)) | (year % 400 == 0)
+        extra = leap & (in_year >= 59 * _DAY)
+        past = year - 1
+        leaps_before = past // 4 - past // 100 + past // 400 - 477  # 477 leap years before 1970
+        total = np.interp(in_year - extra * _DAY, self._steps, self._sum)
+        return total + (year - 1970) * self._sum[-1] + (leaps_before + extra) * self._leap_day
+
+    def between(self, start, end) -> np.ndarray:
+        """Total between instants (seconds since the epoch), in the table's unit."""
+        return self.at(end) - self.at(start)
+
+
+class MovingTotal:
+    """The running totals of one place after another, each from its own instant on (seconds since 1970)."""
+
+    def __init__(self, totals: list[RunningTotal], starts: list[float]):
+        self._totals, self._starts = totals, np.array([-np.inf, *starts])
+        self._ends = np.array([*starts, np.inf])
+
+    def at(self, epoch) -> np.ndarray:
+        """Running total at these instants, in the tables' unit; only differences of it mean something."""
+        seconds = np.asarray(epoch, dtype=float)
+        sum_, base = 0.0, self._starts[1]
+        for total, start, end in zip(self._totals, self._starts, self._ends, strict=True):
+            # Counted from the first move on, so that nothing is read from an endless past.
+            begin = base if start == -np.inf else start
+            there = np.clip(seconds, start, end)
+            sum_ = sum_ + total.at(there) - total.at(begin)
+        return sum_
+
+    def between(self, start, end) -> np.ndarray:
+        """Total between instants (seconds since the epoch), in the tables' unit."""
+        return self.at(end) - self.at(start)
+
+
+@dataclass(frozen=True)
+class RigSun:
+    """Clear-sky harvest of every array of a rig, Wh at the battery's terminals, shade included.
+
+    limits_w of each array's controller, input_limit_w of all of them together (a station's input).
+    """
+
+    arrays: tuple[RunningTotal | MovingTotal, ...]
+    limits_w: tuple[float | None, ...]
+    total: RunningTotal | MovingTotal
+    input_limit_w: float | None = None
+
+    def between(self, start: datetime, end: datetime) -> float:
+        """Clear-sky harvest of the rig between two instants, Wh."""
+        return float(self.total.between(start.timestamp(), end.timestamp()))
+
+
+def rig_sun(rig: Rig, tables: list[np.ndarray]) -> RigSun | None:
+    """Clear-sky harvest of the rig from its tables (Wh/m², as `planes` lists them); None without arrays.
+
+    Clear-sky Wh = rated kW × clear-sky kWh/m² × 1000 × shade factor of the month (× the place's). A rig
+    that moves sees the sun and shade of the place where it stood.
+    """
+    if not rig.arrays:
+        return None
+    months = np.repeat(np.repeat(np.arange(12), DAYS_IN_MONTH), STEPS_PER_DAY)
+    harvests = [table.astype(float) * array.rated_w / 1000 * np.array(array.shade_by_month)[months]
+                * getattr(place, "shade_factor", 1.0)
+                for (place, array), table in zip(_placed(rig), tables, strict=True)]
+    starts = [day_start(stay.from_day, rig.zone).timestamp() for stay in rig.places]
+    count = len(rig.arrays)
+
+    def moving(of):
+        totals = [RunningTotal(harvest) for harvest in of]
+        return MovingTotal(totals, starts) if starts else totals[0]
+    return RigSun(tuple(moving(harvests[n::count]) for n in range(count)),
+                  tuple(controller_limit(rig, array) for array in rig.arrays),
+                  moving([np.sum(harvests[n:n + count], axis=0) for n in range(0, len(harvests), count)]),
+                  rig.bank.solar_input_w)
+
+
+def _placed(rig):
+    return [(place, array) for place in stands(rig) for array in rig.arrays]
+
+
+def monthly_clear_sky(rig: Rig, tables: list[np.ndarray]) -> np.ndarray:
+    """Mean clear-sky energy a day by month on the rig's planes, kWh/m², weighted by rated W; 12 numbers.
+
+    At the place where it stands last. Shade counts, so that kWh/m² × rated kW is what the panels see
+    under a clear sky.
+    """
+    count = len(rig.arrays)
+    rated = np.array([array.rated_w for array in rig.arrays])
+    by_month = np.array([month_means(table) * np.array(array.shade_by_month) * getattr(place, "shade_factor", 1.0)
+                         for (place, array), table in zip(_placed(rig)[-count:], tables[-count:], strict=True)])
+    return rated @ by_month / rated.sum()
+
+
+def aiming_gains(tables: dict[int, np.ndarray], rated_w: float, month: int, share: float) -> dict[int, float]:
+    """What each number of aimings a day brings, Wh a day in a month (1–12) under a mean sky.
+
+    tables  by times aimed, Wh/m² (see `make_table`); rated_w of the array; share  of clear sky, a fraction.
+    Clear-sky energy on the aimed plane × share; under cloud aiming gains less than that.
+    """
+    return {times: float(month_means(table)[month - 1] * rated_w * share) for times, table in tables.items()}
+
+
+def month_means(table: np.ndarray) -> np.ndarray:
+    """Mean energy a day by month from a table (Wh/m²), kWh/m²; 12 numbers."""
+    by_day = table.reshape(365, STEPS_PER_DAY).sum(axis=1, dtype=float)
+    return np.add.reduceat(by_day, _FIRST_OF_MONTH) / DAYS_IN_MONTH / 1000

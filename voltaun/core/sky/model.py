@@ -1,0 +1,267 @@
+"""How the sky goes on: the share of clear sky from day to day, learned from the log and drawn for the days ahead.
+
+Each logged day is a share of what a clear sky would have given. The shares are put on a normal scale by their own
+distribution (capped days as "at least"), and there each is the sum of
+
+    a slow part, which wanders about the mean over weeks (season, spells), and
+    a day's part, which follows the day before's a little (weather).
+
+How slow, how large and how persistent they are is not known but weighed: every combination on a grid is run through
+the log, and counts by how well it told each next day. So a short log gives a wide fan, and a log whose last weeks
+were unlike the rest leans on them. How wild the days have lately been scales the day's part.
+
+References: R. E. Kalman, "A new approach to linear filtering and prediction problems", J. Basic Engineering 82 (1960);
+J. Tobin, "Estimation of relationships for limited dependent variables", Econometrica 26 (1958), for a day that is
+only a lower bound (here the moments of the cut normal distribution).
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+import numpy as np
+
+from voltaun.core.stats import right_censored
+
+STARTUP_SHARES = {"clear": 0.75, "mixed": 0.50, "overcast": 0.20, "storm": 0.05}
+"""Share of clear-sky energy by sky word, until the log knows better."""
+
+STARTUP_SKIES = {"clear": 0.40, "mixed": 0.35, "overcast": 0.20, "storm": 0.05}
+"""How often each sky is taken to come, until the log knows better."""
+
+STARTUP_DAYS = 4.0
+"""How many logged days the start-up skies weigh as much as."""
+
+WORD_DAYS = 3.0
+"""How many logged days of a word its start-up share weighs as much as."""
+
+HISTORY_DAYS = 400
+"""How far back days are learned from; older seasons say little of next week."""
+
+FORGET_DAYS = 300.0
+"""A day so old weighs 1/e of today's in the distribution of shares."""
+
+LATELY_DAYS, LATELY_PRIOR = 15.0, 5.0
+"""How wild the days lately were is told by about this many days, against a belief worth that many."""
+
+MOST_SHARE = 1.1
+
+MIXED = 0.98
+"""Futures of many combinations lie wider apart than those of each, by which surprises are measured."""
+
+_SLOW_DAYS, _SLOW_PARTS = (10.0, 30.0, 90.0), (0.0, 0.15, 0.3, 0.5, 0.7)
+_PERSISTENCE = (0.0, 0.2, 0.4, 0.6)
+_GRID = np.array([(math.exp(-1 / days), part, rho) for days in _SLOW_DAYS for part in _SLOW_PARTS
+                  for rho in _PERSISTENCE]).T
+
+_NORMAL = np.linspace(-5, 5, 2001)
+_NORMAL_CDF = np.array([0.5 * (1 + math.erf(z / math.sqrt(2))) for z in _NORMAL])
+
+
+def to_rank(score):
+    """The part of a normal distribution that lies below a score."""
+    return np.interp(score, _NORMAL, _NORMAL_CDF)
+
+
+def to_score(rank):
+    """The normal score below which this part lies; ranks from 0 to 1."""
+    return np.interp(rank, _NORMAL_CDF, _NORMAL)
+
+
+@dataclass(frozen=True)
+class SkyDay:
+    """One logged day: its share of clear sky, whether that is only a least, and the word noted for it."""
+
+    day: date
+    share: float
+    capped: bool
+    word: str | None
+
+
+@dataclass(frozen=True)
+class SkyModel:
+    """What the log taught of the sky: the distribution of shares, and where the sky stands now.
+
+    points, ranks   shares in ascending order and the part of days below each
+    chances         of each combination of the grid
+    slow, daily     means of the two parts on the last logged day, per combination; spread their (2, 2) covariances
+    lately          how wild the days have been, 1 as usual; unsure  standard deviation of the mean's own error
+    days, capped_days, last   how many days it rests on, how many of them are only lower bounds, and the last of them
+    """
+
+    points: np.ndarray
+    ranks: np.ndarray
+    chances: np.ndarray
+    slow: np.ndarray
+    daily: np.ndarray
+    spread: tuple[np.ndarray, np.ndarray, np.ndarray]
+    lately: float
+    unsure: float
+    days: int
+    capped_days: int
+    last: date | None
+
+    def share(self, score):
+        """The share of clear sky of a normal score."""
+        return np.interp(to_rank(score), self.ranks, self.points)
+
+
+def learn_sky(days: Sequence[SkyDay], today: date) -> SkyModel:
+    """Learn from the logged days up to today; with none of them it is the start-up skies."""
+    return learn_skies([days], [today])[0]
+
+
+def learn_skies(histories: Sequence[Sequence[SkyDay]], todays: Sequence[date]) -> list[SkyModel]:
+    """The same for many histories at once, which takes hardly longer than for one (a backtest has hundreds)."""
+    kept = [[day for day in days if (today - day.day).days < HISTORY_DAYS]
+            for days, today in zip(histories, todays, strict=True)]
+    shapes = [_distribution(days, today) for days, today in zip(kept, todays, strict=True)]
+    length = max(((days[-1].day - days[0].day).days + 1 for days in kept if days), default=0)
+    score = np.zeros((len(kept), length))
+    seen, capped = np.zeros((len(kept), length), dtype=bool), np.zeros((len(kept), length), dtype=bool)
+    for n, (days, (points, ranks, _)) in enumerate(zip(kept, shapes, strict=True)):
+        if days:
+            where = [length - 1 - (days[-1].day - day.day).days for day in days]
+            seen[n, where] = True
+            capped[n, where] = [day.capped for day in days]
+            score[n, where] = to_score(np.clip(np.interp([day.share for day in days], points, ranks), 0.002, 0.998))
+    chances, slow, daily, spread, lately = _filtered(score, seen, capped)
+    return [SkyModel(points, ranks, chances[n], slow[n], daily[n], tuple(part[n] for part in spread), float(lately[n]),
+                     0.3 / math.sqrt(weight), len(kept[n]), sum(day.capped for day in kept[n]),
+                     kept[n][-1].day if kept[n] else None)
+            for n, (points, ranks, weight) in enumerate(shapes)]
+
+
+def _distribution(days, today):
+    """Shares and their ranks, late days counting more, and how many days that is worth."""
+    ages = np.array([(today - day.day).days for day in days], dtype=float)
+    counts = np.concatenate((np.exp(-ages / FORGET_DAYS), STARTUP_DAYS * np.array(list(STARTUP_SKIES.values()))))
+    values = np.array([day.share for day in days] + list(STARTUP_SHARES.values()))
+    capped = np.array([day.capped for day in days] + [False] * len(STARTUP_SHARES))
+    points, weights = right_censored(values, capped, counts)
+    return points, np.cumsum(weights) - weights / 2, float(counts.sum())
+
+
+def _filtered(score, seen, capped):
+    """Run every combination of the grid through the days; arrays of (histories, combinations)."""
+    keep, part, rho = _GRID
+    rest = 1 - part
+    shape = (len(score), len(part))
+    slow, daily, fit = np.zeros(shape), np.zeros(shape), np.zeros(shape)
+    p_slow, p_daily, p_both = np.broadcast_to(part, shape).copy(), np.broadcast_to(rest, shape).copy(), np.zeros(shape)
+    wild, weight = np.full(len(score), LATELY_PRIOR), np.full(len(score), LATELY_PRIOR)
+    fade = math.exp(-1 / LATELY_DAYS)
+    begun, chances = np.zeros(len(score), dtype=bool), _chances(fit)
+    for n in range(score.shape[1]):
+        on = begun[:, None]
+        slow, daily = np.where(on, keep * slow, slow), np.where(on, rho * daily, daily)
+        p_slow = np.where(on, keep * keep * p_slow + part * (1 - keep * keep), p_slow)
+        p_daily = np.where(on, rho * rho * p_daily + rest * (1 - rho * rho), p_daily)
+        p_both = np.where(on, keep * rho * p_both, p_both)
+        begun |= seen[:, n]
+        variance = p_slow + p_daily + 2 * p_both + 1e-3
+        off = score[:, n, None] - slow - daily
+        told, tells, surprise = off, 1.0, off * off / variance
+        if capped[:, n].any():
+            cut = capped[:, n, None]
+            sd = np.sqrt(variance)
+            above = np.minimum(off / sd, 4.0)
+            tail = np.maximum(1 - to_rank(above), 1e-6)
+            hazard = np.exp(-above * above / 2) / math.sqrt(2 * math.pi) / tail
+            told = np.where(cut, sd * hazard, off)
+            tells = np.where(cut, np.clip(hazard * (hazard - above), 0.0, 1.0), 1.0)
+            # A day that is only a least surprises by what such days do on the average; to leave it out would count
+            # the dark ones alone.
+            surprise = np.where(cut, 1 + above * hazard, surprise)
+            gain = np.where(cut, np.log(tail), -0.5 * (off * off / variance + np.log(variance)))
+        else:
+            gain = -0.5 * (off * off / variance + np.log(variance))
+        here = seen[:, n, None]
+        fit += np.where(here, gain, 0.0)
+        to_slow, to_daily = (p_slow + p_both) / variance, (p_daily + p_both) / variance
+        step, shrink = np.where(here, told, 0.0), np.where(here, tells, 0.0) * variance
+        slow, daily = slow + to_slow * step, daily + to_daily * step
+        p_slow, p_daily, p_both = (p_slow - shrink * to_slow ** 2, p_daily - shrink * to_daily ** 2,
+                                   p_both - shrink * to_slow * to_daily)
+        if (score.shape[1] - n) % 8 == 1:  # counted from the end, so that no history depends on how long others are
+            chances = _chances(fit)
+        wild = np.where(begun, LATELY_PRIOR + (wild - LATELY_PRIOR) * fade, wild)
+        wild += np.where(seen[:, n], (surprise * chances).sum(axis=1), 0.0)
+        weight = np.where(begun, LATELY_PRIOR + (weight - LATELY_PRIOR) * fade, weight) + seen[:, n]
+    return _chances(fit), slow, daily, (p_slow, p_daily, p_both), np.sqrt(wild / weight)
+
+
+def _chances(fit):
+    chances = np.exp(fit - fit.max(axis=1, keepdims=True))
+    return chances / chances.sum(axis=1, keepdims=True)
+
+
+@dataclass(frozen=True)
+class Word:
+    """A sky given for a day: the shares such days have (ascending), and how far such words are to be trusted, 0–1."""
+
+    shares: np.ndarray
+    trust: float
+
+
+def draw_shares(model: SkyModel, first: date, days: int, futures: int, seed: int,
+                words: dict[date, Word] | None = None) -> np.ndarray:
+    """Shares of clear sky, shape (days, futures), from `first` on.
+
+    Drawn day by day from streams of their own, so that a longer outlook begins like a shorter one. A given word
+    is drawn in so many futures as it is trusted, and the days after it follow from what it brought.
+    """
+    start, steps = np.random.default_rng([seed, 1]), np.random.default_rng([seed, 0])
+    which = np.searchsorted(np.cumsum(model.chances), start.random(futures)).clip(0, len(model.chances) - 1)
+    keep, part, rho = (column[which] for column in _GRID)
+    p_slow, p_daily, p_both = (each[which] for each in model.spread)
+    root = np.sqrt(np.maximum(p_slow, 0.0))
+    common, own, mean = start.standard_normal((3, futures))
+    slow = model.slow[which] + root * common
+    tied = p_both / np.maximum(root, 1e-9)
+    daily = model.daily[which] + tied * common + np.sqrt(np.maximum(p_daily - tied * tied, 0.0)) * own
+    mean = mean * model.unsure
+    # A short log knows the day's spread badly, too.
+    wild = MIXED * model.lately * math.sqrt(1 + 4 / (model.days + STARTUP_DAYS))
+    into_slow = np.sqrt(part * (1 - keep * keep))
+    into_daily = np.sqrt((1 - part) * (1 - rho * rho)) * wild
+    gap = max(0, (first - model.last).days - 1) if model.last else 0
+    if gap:  # days nobody logged, all at once
+        past = keep ** gap, rho ** gap
+        slow = past[0] * slow + np.sqrt(part * (1 - past[0] ** 2)) * wild * start.standard_normal(futures)
+        daily = past[1] * daily + np.sqrt((1 - part) * (1 - past[1] ** 2)) * wild * start.standard_normal(futures)
+    drawn = np.empty((days, futures))
+    for n in range(days):
+        shocks = steps.standard_normal((2, futures))
+        believed, among = steps.random((2, futures))
+        slow = keep * slow + into_slow * shocks[0]
+        daily = rho * daily + into_daily * shocks[1]
+        share = model.share(slow + daily + mean)
+        word = (words or {}).get(first + timedelta(days=n))
+        if word is not None:
+            told = np.interp(among, (np.arange(len(word.shares)) + 0.5) / len(word.shares), word.shares)
+            yes = believed < word.trust
+            share = np.where(yes, told, share)
+            scored = to_score(np.clip(np.interp(share, model.points, model.ranks), 0.002, 0.998))
+            daily = np.where(yes, scored - slow - mean, daily)
+        drawn[n] = share
+    return np.minimum(drawn, MOST_SHARE)
+
+
+def word_shares(days: Sequence[SkyDay]) -> dict[str, np.ndarray]:
+    """For each word the shares of clear sky that its days have, 20 equally likely ones in ascending order.
+
+    The log's own days of the word (capped ones as "at least"), and its start-up share a fifth either way, which
+    weighs as much as three of them.
+    """
+    found = {}
+    spread = np.exp(0.2 * to_score((np.arange(20) + 0.5) / 20))
+    for word, usual in STARTUP_SHARES.items():
+        noted = [day for day in days if day.word == word]
+        values = np.concatenate(([day.share for day in noted], usual * spread))
+        capped = np.array([day.capped for day in noted] + [False] * 20)
+        points, weights = right_censored(values, capped, np.concatenate((np.ones(len(noted)),
+                                                                         np.full(20, WORD_DAYS / 20))))
+        found[word] = np.interp((np.arange(20) + 0.5) / 20, np.cumsum(weights) - weights / 2, points)
+    return found

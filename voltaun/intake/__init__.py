@@ -1,0 +1,1 @@
+"""What comes from outside, and what is large."""

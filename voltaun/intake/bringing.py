@@ -1,0 +1,357 @@
+"""Bringing in what is large: samples and archives, checked whole first and then kept in blocks, between which others
+write. Cut off half-way, nothing of it stays: what is unfinished is swept out before the next one begins."""
+
+import tempfile
+import time
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import closing
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import numpy as np
+
+from voltaun.core.learned.account import reckon
+from voltaun.core.learned.doubts import Doubt, doubts_of_many
+from voltaun.core.log.ledger import Reading
+from voltaun.core.log.samples import Samples, beyond_belief, joined, readings_from
+from voltaun.core.rig.bank import capacity_ah, nominal_voltage
+from voltaun.core.rig.rig import Rig
+from voltaun.database import archive, clearsky, imports, monitors, readings, rigs, samples, settings
+from voltaun.database.connection import connect, transaction
+from voltaun.formats import FileFaults
+from voltaun.formats.mapping import KEY, SAMPLES, Column, Grounds, Mapping, from_document
+
+BLOCK = 20_000
+"""Samples that are kept at once, about a quarter of a second."""
+
+PAUSE = 0.11
+"""Between blocks, s: a writer that waits at the file's lock looks again each tenth of a second at the latest."""
+
+HOURS = (7, 19)
+"""The local hours at which samples become readings, until the user says otherwise."""
+
+LEARN_DAYS = 400
+"""So many days before new readings are looked at to know what is usual."""
+
+_FORM = Samples.__dataclass_fields__
+
+
+class Cancelled(Exception):
+    """The user stopped it; nothing of it is kept."""
+
+
+class Staged:
+    """A samples file that was read whole: its samples on disk, how many, from when to when, and what is told of it."""
+
+    def __init__(self, pieces: Iterable[Samples], go_on: Callable[[int], bool] = lambda rows: True):
+        """Read all pieces. Raises what they raise, and Cancelled."""
+        self._file = tempfile.TemporaryFile(prefix="voltaun-")  # noqa: SIM115 (closed with this)
+        self.rows, self.first, self.last = 0, None, None
+        self.low: dict[str, float] = {}
+        self.high: dict[str, float] = {}
+        try:
+            for piece in pieces:
+                self._add(piece)
+                if not go_on(self.rows):
+                    raise Cancelled
+        except BaseException:
+            self.close()
+            raise
+
+    def _add(self, piece):
+        np.save(self._file, np.stack([np.asarray(getattr(piece, name), dtype=float) for name in _FORM]))
+        self.rows += len(piece)
+        first, last = int(piece.at.min()), int(piece.at.max())
+        self.first = first if self.first is None else min(self.first, first)
+        self.last = last if self.last is None else max(self.last, last)
+        for name in ("volts", "amps", "watts", "soc"):
+            values = getattr(piece, name)
+            if not np.isnan(values).all():
+                self.low[name] = min(self.low.get(name, np.inf), float(np.nanmin(values)))
+                self.high[name] = max(self.high.get(name, -np.inf), float(np.nanmax(values)))
+
+    def pieces(self) -> Iterator[Samples]:
+        """The samples once more, a block at a time."""
+        self._file.seek(0)
+        read = 0
+        while read < self.rows:
+            columns = np.load(self._file)
+            read += columns.shape[1]
+            for n in range(0, columns.shape[1], BLOCK):
+                part = columns[:, n:n + BLOCK]
+                yield Samples(part[0].astype(np.int64), *part[1:])
+
+    def doubt(self, rig, now: datetime) -> str | None:
+        """What in them cannot be (see `beyond_belief`), or None."""
+        before = None
+        for piece in self.pieces():
+            piece = samples.in_order(piece)[0]
+            told = beyond_belief(rig, piece if before is None else joined(before, piece.part(piece.at > before.at[-1])),
+                                 now)
+            if told:
+                return told
+            before = piece.part(slice(-1, None))
+        return None
+
+    def close(self) -> None:
+        """Let go of the disk's room."""
+        self._file.close()
+
+
+def bring_samples(database: Path, rig_id: int, staged: Staged, name: str, now: datetime,
+                  go_on: Callable[[int], bool] = lambda rows: True) -> tuple[samples.Brought, int]:
+    """Keep staged samples and make readings of them; what came in, and how many readings.
+
+    name  of the import. Raises Cancelled, AnotherUnderWay, sqlite3.Error; nothing of it is kept then.
+    """
+    with imports.alone(database), closing(connect(database)) as db:
+        _sweep(db)
+        with transaction(db):
+            import_id = imports.begin(db, rig_id, "samples", name, now, imports.UNDER_WAY)
+            imports.note(db, import_id, staged.rows, staged.first, staged.last, imports.UNDER_WAY)
+        try:
+            bringing = samples.Bringing(db, rig_id, import_id)
+            for piece in staged.pieces():
+                with transaction(db):
+                    bringing.take(piece)
+                let_others()
+                if not go_on(bringing.rows):
+                    raise Cancelled
+            _sum_up(db, rig_id, bringing)
+            made = condense(db, rig_id, now, import_id=import_id, since=_instant(staged.first) - timedelta(seconds=1),
+                            until=_instant(staged.last) + timedelta(hours=1)) if staged.rows else 0
+            with transaction(db):
+                imports.note(db, import_id, bringing.added, staged.first, staged.last)
+        except BaseException:
+            _undo(db, rig_id, import_id)
+            raise
+    return bringing.brought, made
+
+
+def _sum_up(db, rig_id, bringing) -> None:
+    with transaction(db):
+        stretches = bringing.finish()
+    for start, end in stretches:
+        with transaction(db):
+            samples.sum_up_again(db, rig_id, start, end)
+        let_others()
+
+
+def let_others() -> None:
+    """Let a writer that waits have its turn."""
+    time.sleep(PAUSE)
+
+
+def _instant(seconds: int) -> datetime:
+    return datetime.fromtimestamp(seconds, UTC)
+
+
+def sweep(database: Path) -> None:
+    """Take out what an import that was cut off left behind, unless one is under way."""
+    try:
+        with imports.alone(database), closing(connect(database)) as db:
+            _sweep(db)
+    except imports.AnotherUnderWay:
+        return
+
+
+def _sweep(db) -> None:
+    for rig_id, import_id in imports.unfinished(db):
+        _undo(db, rig_id, import_id)
+    with transaction(db):
+        archive.forget_hidden(db)
+
+
+def _undo(db, rig_id, import_id) -> None:
+    """Take out all of an import that did not end."""
+    of = imports.get(db, rig_id, import_id)
+    for month, after in samples.months(of.first_at, of.last_at) if of.first_at is not None else ():
+        with transaction(db):
+            samples.drop(db, rig_id, int(month.timestamp()), int(after.timestamp()), import_id)
+        let_others()
+    with transaction(db):
+        imports.take_back(db, rig_id, import_id, of.at)
+        imports.forget(db, import_id)
+
+
+def mapping_of(connection, rig_id: int) -> Mapping:
+    """How the rig's samples files were last read; an empty mapping when that was in the open shape."""
+    kept = monitors.setting(connection, rig_id, "samples_mapping", {})
+    try:
+        if KEY in kept:
+            return from_document(kept)
+        return Mapping(SAMPLES, columns={theirs: Column(ours) for ours, theirs in kept.items()})  # of earlier releases
+    except (FileFaults, TypeError, AttributeError):
+        return Mapping(SAMPLES)
+
+
+def log_grounds(rig: Rig) -> Grounds:
+    """What of a rig reading a log of another shape needs."""
+    return Grounds(nominal_voltage(rig.bank), capacity_ah(rig.bank))
+
+
+class Unsure(Exception):
+    """Some figures are to be asked about first; `doubts` are those."""
+
+    def __init__(self, doubts: list[Doubt]):
+        self.doubts = doubts
+        super().__init__(f"{len(doubts)} figures are to be asked about")
+
+
+def doubts_about(connection, kept: rigs.KeptRig, new: list[Reading], instead_of: Reading | None = None) -> list[Doubt]:
+    """What of new readings is asked about, given the rig's log; those that stand there already are not.
+
+    instead_of  a reading in the log that the new one takes the place of
+    """
+    if not new:
+        return []
+    first = min(reading.at for reading in new)
+    standing = {each.reading.at: each.reading for each in readings.since(
+        connection, kept.id, first - timedelta(days=LEARN_DAYS)) if each.reading != instead_of}
+    fresh = [reading for reading in new if standing.get(reading.at) != reading]
+    if not fresh:
+        return []
+    sun = clearsky.sun_of(connection, kept.rig)
+    many = len(fresh) > 1  # many readings teach what is usual themselves
+    learned_from = standing | ({reading.at: reading for reading in fresh} if many else {})
+    learned = reckon(kept.rig, learned_from.values(), sun).learned
+    return doubts_of_many(kept.rig, learned, standing.values(), fresh, sun)
+
+
+def bring_log(connection, kept: rigs.KeptRig, new: list[Reading], name: str, now: datetime, differing: str | None,
+              sure: bool) -> readings.Merged:
+    """Keep the readings of a log file as one import. Raises ReadingsDiffer, and Unsure unless one is `sure`."""
+    if not sure:
+        doubts = doubts_about(connection, kept, new)
+        if doubts:
+            raise Unsure(doubts)
+    with transaction(connection):
+        import_id = imports.begin(connection, kept.id, "log", name, now)
+        merged = readings.merge(connection, kept.id, new, now, differing, import_id)
+        if merged.added or merged.replaced:
+            imports.note(connection, import_id, merged.added + merged.replaced)
+        else:
+            imports.forget(connection, import_id)
+    return merged
+
+
+def take_back(database: Path, rig_id: int, import_id: int, now: datetime) -> imports.Moved:
+    """Take a whole import back. Raises AnotherUnderWay, LookupError."""
+    with imports.alone(database), closing(connect(database)) as db:
+        of = imports.get(db, rig_id, import_id)
+        if of is None or of.state != imports.KEPT:
+            raise LookupError("there is no such import to take back")
+        if of.kind == "samples" and of.first_at is not None:
+            _take_out(db, rig_id, of.first_at, of.last_at + 1, now, import_id)
+        with transaction(db):
+            return imports.take_back(db, rig_id, import_id, now)
+
+
+def bring_back(database: Path, rig_id: int, import_id: int, now: datetime) -> imports.Moved:
+    """Bring an import that was taken back in again. Raises AnotherUnderWay, LookupError."""
+    with imports.alone(database), closing(connect(database)) as db:
+        of = imports.get(db, rig_id, import_id)
+        if of is None or of.state != imports.TAKEN_BACK:
+            raise LookupError("there is no such import to bring back")
+        _put_back(db, rig_id, samples.out_of_import(db, rig_id, import_id))
+        with transaction(db):
+            return imports.bring_back(db, rig_id, import_id, now)
+
+
+def remove_samples(database: Path, rig_id: int, start: datetime, end: datetime, now: datetime) -> int:
+    """Take the samples of a period out, and the readings that were made of them; how many samples."""
+    with imports.alone(database), closing(connect(database)) as db:
+        taken = _take_out(db, rig_id, int(start.timestamp()), int(end.timestamp()), now, None)
+        with transaction(db):
+            for each in readings.since(db, rig_id, start, end):
+                if each.reading.at_bank:
+                    readings.remove(db, rig_id, each.id, each.version, now)
+    return taken
+
+
+def put_samples_back(database: Path, rig_id: int, removal: int, now: datetime) -> int:
+    """Bring samples that were taken out back, and make readings of them again; how many samples."""
+    with imports.alone(database), closing(connect(database)) as db:
+        span = samples.removed_span(db, rig_id, removal)
+        if span is None:
+            raise LookupError("there are no such samples")
+        back = _put_back(db, rig_id, samples.removed(db, rig_id, removal))
+        condense(db, rig_id, now, since=_instant(span[0]) - timedelta(seconds=1),
+                 until=_instant(span[1]) + timedelta(hours=1))
+    return back
+
+
+def _take_out(db, rig_id, start, end, now, import_id) -> int:
+    removal, taken = samples.new_removal(db), 0
+    for month, after in samples.months(start, end - 1):
+        with transaction(db):
+            taken += samples.take_out(db, rig_id, max(start, int(month.timestamp())), min(end, int(after.timestamp())),
+                                      now, removal, import_id)
+        let_others()
+    return taken
+
+
+def _put_back(db, rig_id, numbers) -> int:
+    back = 0
+    for number in numbers:
+        with transaction(db):
+            back += samples.put_back(db, rig_id, number)
+        let_others()
+    return back
+
+
+def condense(connection, rig_id: int, now: datetime, since: datetime | None = None, until: datetime | None = None,
+             import_id: int | None = None) -> int:
+    """Turn samples into readings at the hours chosen for the rig; how many were new. Not to be called in a transaction.
+
+    since, until  only after and up to those instants; without since after the last reading that came from samples.
+    An instant at which a reading stands keeps it. import_id  the import that they come with
+    """
+    kept = rigs.get(connection, rig_id)
+    chosen = tuple(monitors.setting(connection, rig_id, "reading_hours", HOURS))
+    if since is None:
+        since = readings.newest_at(connection, rig_id, at_bank=True)
+    begin = (since - timedelta(days=2)).timestamp() if since else 0
+    summed = samples.hours_between(connection, rig_id, begin, now.timestamp())
+    made = [reading for reading in readings_from(kept.rig, summed, chosen, since)
+            if reading.at <= now and (until is None or reading.at <= until)]
+    with transaction(connection):
+        standing = {each.reading.at for each in readings.since(connection, rig_id, made[0].at)} if made else set()
+        new = [reading for reading in made if reading.at not in standing]
+        readings.add_many(connection, rig_id, new, import_id)
+    return len(new)
+
+
+def bring_archive(database: Path, documents: list[dict], told: dict[str, str],
+                  go_on: Callable[[int], bool] = lambda rows: True) -> list[int]:
+    """Keep the rigs and settings of an archive; the rigs' numbers. All of it, or nothing.
+
+    Raises ArchiveFault, Cancelled, AnotherUnderWay, sqlite3.Error.
+    """
+    with imports.alone(database), closing(connect(database)) as db:
+        _sweep(db)
+        hidden, rows = [], 0
+        try:
+            with transaction(db):
+                hidden = [(*archive.add_hidden(db, document), document) for document in documents]
+            for rig_id, _, document in hidden:
+                for month in archive.months_of(document):
+                    bringing = samples.Bringing(db, rig_id)
+                    for n in range(0, len(month), BLOCK):
+                        with transaction(db):
+                            bringing.take(month.part(slice(n, n + BLOCK)))
+                        let_others()
+                    _sum_up(db, rig_id, bringing)
+                    rows += len(month)
+                    if not go_on(rows):
+                        raise Cancelled
+            with transaction(db):
+                for rig_id, removed, _ in hidden:
+                    archive.show(db, rig_id, removed)
+                settings.take(db, told)
+                settings.new_epoch(db)
+        except BaseException:
+            with transaction(db):
+                archive.forget_hidden(db)
+            raise
+        return [rig_id for rig_id, _, _ in hidden]

@@ -1,0 +1,66 @@
+"""Reading a battery monitor on this machine's loopback."""
+
+import io
+from datetime import datetime, timedelta
+
+from voltaun.core.log.samples import beyond_belief, joined
+from voltaun.database import monitors, rigs, samples
+from voltaun.database.connection import transaction
+from voltaun.formats import FileFaults
+from voltaun.formats.samples_csv import Told, pieces
+from voltaun.intake import client
+from voltaun.intake.bringing import condense
+
+_FAR_PAST = timedelta(days=3)
+
+
+def read_monitor(connection, rig_id: int, now: datetime, believe: bool = False) -> tuple[str, str]:
+    """Read a rig's monitor once; the state it is in and what happened, in words.
+
+    What it shows is kept only when all of it can be, or when the user said to `believe` it; whatever goes wrong
+    leaves a mark, and nothing else.
+    """
+    kept, monitor = rigs.get(connection, rig_id), monitors.get(connection, rig_id)
+    last = samples.latest(connection, rig_id)
+    since = int(last.at[0]) if len(last) else int((now - _FAR_PAST).timestamp())
+    since = max(since, monitors.setting(connection, rig_id, "monitor_from", 0))
+    found = None
+    try:
+        state, words, found = _shown(kept.rig, monitor.address, since, last, now, believe)
+    except client.Slow as slow:
+        state, words = "slow", f"The monitor is slow: {slow}."
+    except client.Silent as silent:
+        state, words = "silent", f"The monitor is silent: {silent}."
+    if found is not None and len(found):
+        with transaction(connection):
+            brought = samples.bring(connection, rig_id, [found])
+        made = condense(connection, rig_id, now)
+        words = f"{brought.added} samples came in" + (f", and {made} readings from them." if made else ".")
+    with transaction(connection):
+        monitors.asked(connection, rig_id, now, state, words)
+    return state, words
+
+
+def leave_out(connection, rig_id: int, now: datetime) -> None:
+    """Leave out what the monitor showed until now: it is read from now on."""
+    with transaction(connection):
+        monitors.put_setting(connection, rig_id, "monitor_from", int(now.timestamp()))
+        monitors.asked(connection, rig_id, now, "well", "What it showed until now is left out.")
+
+
+def _shown(rig, address, since, last, now, believe):
+    data = client.ask(address, f"/samples.csv?since={since}")
+    try:
+        found = list(pieces(io.BytesIO(data), rig.zone, None, Told()))
+    except FileFaults as faults:
+        return "lying", f"The monitor's answer cannot be read: {faults.faults[0]}.", None
+    if not found:
+        return "well", "Nothing new.", None
+    whole = found[0]
+    for piece in found[1:]:
+        whole = joined(whole, piece)
+    whole = whole.part(whole.at > since) if len(last) or since else whole
+    wrong = None if believe or not len(whole) else beyond_belief(rig, joined(last, whole), now)
+    if wrong:
+        return "lying", f"The monitor shows what cannot be: {wrong}; nothing of it was kept.", None
+    return "well", "Nothing new.", whole

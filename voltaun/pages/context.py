@@ -1,0 +1,181 @@
+"""What a page looks at: the rig of its address, its log reckoned and kept, where the bank stands, the days ahead."""
+
+import sqlite3
+from bisect import bisect_left, bisect_right
+from collections.abc import Callable, Hashable
+from dataclasses import replace
+from datetime import date, datetime, timedelta
+from functools import cached_property
+from typing import Any
+
+from flask import current_app, g
+
+from voltaun.core.instants import day_start, local_day
+from voltaun.core.learned.account import Account, reckon
+from voltaun.core.log.days import Day, by_day
+from voltaun.core.log.ledger import Interval
+from voltaun.core.outlook.ask import LEARN_DAYS, Ask, Known, known
+from voltaun.core.outlook.standing import Standing, standing
+from voltaun.core.reasons import NoOutlook
+from voltaun.core.rig.rig import Rig
+from voltaun.database import clearsky, plans, readings
+from voltaun.database.connection import connect, connect_reading
+from voltaun.words.reasons import say
+
+
+def db():
+    """This request's connection, which only reads and waits for nobody."""
+    if "db" not in g:
+        g.db = connect_reading(current_app.config["DATABASE"])
+    return g.db
+
+
+WAITS = 2.5
+"""So long a page's writing waits for another's, s; then it is said, and the page tries again by itself."""
+
+
+def writer():
+    """This request's connection that writes."""
+    if "writer" not in g:
+        g.writer = connect(current_app.config["DATABASE"], patience=WAITS)
+    return g.writer
+
+
+def rig() -> Rig:
+    """The rig of this request's address."""
+    return g.kept.rig
+
+
+def sun():
+    """The clear-sky harvest of this request's rig; None without arrays."""
+    if "sun" not in g:
+        g.sun = clearsky.sun_of(tables_db(rig()), rig())
+    return g.sun
+
+
+def tables_db(of: Rig):
+    """A connection for the clear-sky tables of a rig: one that can keep them only when some are still to be made."""
+    if clearsky.complete(db(), of):
+        return db()
+    try:
+        return writer()
+    except sqlite3.Error:
+        return db()  # made, but not kept
+
+
+KEPT = 8
+"""So many of each thing that was reckoned are kept by the server, for the rigs that are looked at."""
+
+
+def kept(name: str, key: Hashable, make: Callable[[], Any]) -> Any:
+    """What was reckoned under a name, once for each key."""
+    found = current_app.extensions.setdefault(f"voltaun-{name}", {})
+    if key not in found:
+        made = make()
+        while len(found) >= KEPT:
+            found.pop(next(iter(found)), None)
+        found[key] = made
+        return made
+    return found[key]
+
+
+def state() -> tuple:
+    """What everything that is reckoned of this request's rig depends on: rig and log as they are kept."""
+    return (g.kept.id, g.kept.version, readings.stamp(db()))
+
+
+def whole() -> Account:
+    """All of the rig's log reckoned: Today, Log, its sheets and exports read the same figures from it. What an outlook
+    learns from is only the late part of it (see `Recent`)."""
+    return kept("whole", state(), lambda: reckon(
+        rig(), [each.reading for each in readings.everything(db(), g.kept.id)], sun()))
+
+
+def days_from(first: date, last: date | None = None) -> dict[date, Day]:
+    """The local days of the log from a day on, up to another or to now; see `days.by_day`."""
+    begin = day_start(first, rig().zone)
+    # The interval that ends after the last day holds a part of it.
+    until = g.now if last is None else day_start(last + timedelta(days=1), rig().zone)
+    found = by_day(rig(), intervals_between(begin, until, one_more=last is not None), sun(), first)
+    return found if last is None else {day: of for day, of in found.items() if day <= last}
+
+
+def intervals_between(begin: datetime, until: datetime, one_more: bool = False) -> list[Interval]:
+    """The intervals that end from an instant on and up to another, and perhaps the next one."""
+    listed = whole().intervals
+    first = bisect_left(listed, begin, key=lambda interval: interval.end)
+    return listed[first:bisect_right(listed, until, key=lambda interval: interval.end) + one_more]
+
+
+class Recent:
+    """The late part of the log, reckoned: what is known from it, how many rows of it cannot be read, and its days by
+    the calendar once they are asked for."""
+
+    def __init__(self, now: datetime, today: date):
+        first = day_start(today - timedelta(days=LEARN_DAYS), rig().zone)
+        found = readings.since(db(), g.kept.id, first)
+        self._rig, self._sun = rig(), sun()
+        self.unreadable = found.skipped
+        self.known: Known = known(rig(), [each.reading for each in found], sun(), now)
+        self.until = min((each.reading.at for each in found if each.reading.at > now), default=None)
+
+    @cached_property
+    def days(self) -> dict[date, Day]:
+        """The local days of the log; see `days.by_day`."""
+        return by_day(self._rig, self.known.account.intervals, self._sun)
+
+
+def _recent(now: datetime, today: date) -> Recent:
+    """What a look rests on. A reading whose time was still to come makes it anew once that has come."""
+    key = (*state(), today)
+    found = kept("recent", key, lambda: Recent(now, today))
+    if found.until is not None and found.until <= now:
+        found = kept("recent", (*key, now), lambda: Recent(now, today))
+    return found
+
+
+class Look:
+    """The rig's recent log, where the bank stands, and the outlook from there, or why there is none."""
+
+    def __init__(self, days: int):
+        self.now, self.days = g.now, days
+        self.today = local_day(self.now, rig().zone)
+        self.recent = _recent(self.now, self.today)
+        self.readings, self.account = self.recent.known.readings, self.recent.known.account
+        self.why_none: str | None = None
+
+    @cached_property
+    def ask(self) -> Ask:
+        """The question as things stand."""
+        given = plans.past_skies(db(), g.kept.id, self.today - timedelta(days=LEARN_DAYS), self.today)
+        return Ask(rig(), self.recent.known, sun(), self.now, self.days,
+                   skies=plans.skies(db(), g.kept.id, self.today, self.today + timedelta(days=self.days)),
+                   given=given, plans=tuple(each.plan for each in plans.current(db(), g.kept.id, self.today)),
+                   rule=plans.rule(db(), g.kept.id))
+
+    @cached_property
+    def standing(self) -> Standing | None:
+        """Where the bank stands now; None when nobody can tell, and `why_none` says why."""
+        try:
+            return standing(self.ask)
+        except NoOutlook as none:
+            self.why_none = say(none.reason)
+            return None
+
+    @cached_property
+    def outlook(self):
+        """The days ahead; None without a standing."""
+        return self.ahead() if self.standing else None
+
+    def ahead(self, **otherwise):
+        """The outlook as things stand, or with something of the question otherwise. Raises NoOutlook."""
+        # Imported once an outlook is wanted: most pages want none.
+        from voltaun.core.outlook.outlook import outlook
+        return outlook(replace(self.ask, **otherwise))
+
+
+def look(days: int = 0) -> Look:
+    """This request's look at the log, at least `days` ahead; made once unless a later one wants more."""
+    if "look" not in g or g.look.days < days:
+        g.look = Look(days)
+    return g.look

@@ -1,0 +1,51 @@
+"""Cautions: shown where they apply, short, once per place."""
+
+from voltaun.core.bench.runs import Run
+from voltaun.core.outlook.outlook import Outlook
+from voltaun.core.rig.rig import Rig
+
+ESTIMATE = "Planning figures, not promises. Do not stake a medical device on them."
+LOCAL_CODES = ("Wire and fuse sizes, building wiring, roof loads, vehicle weights and gas: local codes and licensed "
+               "people decide.")
+FUSE = ("A battery can deliver hundreds of amps: a fuse or breaker at the battery on every positive lead, tools "
+        "insulated, rings off.")
+LITHIUM_COLD = "Never charge lithium below 0 °C unless it heats itself."
+LITHIUM = f"{LITHIUM_COLD} Rely on its BMS; stop using a swollen or wet pack."
+HYDROGEN = "Flooded lead gives off hydrogen while it charges: fresh air, no flame, eyes covered."
+FUMES = "Run a generator outdoors, far from openings, with a carbon-monoxide alarm inside."
+BACKFEED = "Never feed a building's wiring from an inverter or generator except through a proper transfer switch."
+COLD_FOOD = "Keep food safe: a fridge above 5 °C for more than two hours is a health matter."
+DEEP = "A full discharge wears a lead bank: test it seldom, stop at its cut-off, and charge it again at once."
+VEHICLE = ("An overdrawn alternator overheats: local codes and licensed people decide on a vehicle's wiring, its "
+           "fuses and its isolation.")
+SERIES_DC = "Panels in series can carry dangerous DC."
+
+
+def for_rig(rig: Rig) -> list[str]:
+    """What applies to the parts of this rig."""
+    told = [FUSE, LITHIUM if rig.chemistry.lithium else ""]
+    told.append(HYDROGEN if rig.bank.chemistry == "flooded" else "")
+    told.append(SERIES_DC if any(array.panels > 1 for array in rig.arrays) else "")
+    told.append(FUMES if rig.generators else "")
+    told.append(BACKFEED if rig.inverter or rig.generators else "")
+    told.append(LOCAL_CODES)
+    return [caution for caution in told if caution]
+
+
+def for_bench(rig: Rig, run: Run) -> list[str]:
+    """What applies to a measurement."""
+    told = [DEEP if run.instrument == "capacity" and not rig.chemistry.lithium else "",
+            FUSE if run.instrument in ("capacity", "inverter") else "",
+            COLD_FOOD if run.instrument in ("drawdown", "capacity") else "",
+            FUMES if run.instrument == "harvest" and run.subject in [part.name for part in rig.generators] else ""]
+    return [caution for caution in told if caution]
+
+
+def for_now(rig: Rig, outlook: Outlook | None) -> list[str]:
+    """What applies at this moment: cold, or a generator that will likely be wanted."""
+    told = []
+    if outlook and rig.chemistry.lithium and outlook.temp_c is not None and outlook.temp_c < 0:
+        told.append(f"The bank was at {outlook.temp_c:.0f} °C. {LITHIUM_COLD} No harvest is counted on.")
+    if outlook and rig.generators and outlook.shortfall_wh > 0.02 * outlook.energy_wh:
+        told.append(FUMES)
+    return told

@@ -1,0 +1,207 @@
+"""Figures in words: plain, short, and keeping their uncertainty."""
+
+from datetime import date
+
+from voltaun.core.learned.doubts import Doubt
+from voltaun.core.outlook.outlook import Outlook
+from voltaun.core.outlook.plans import AWAY, GUESTS, Plan
+from voltaun.core.rig.rig import Rig
+from voltaun.words.units import show_duration, show_energy, show_percent
+
+_NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven",
+            "twelve")
+_WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
+_MONTHS = ("January", "February", "March", "April", "May", "June", "July", "August", "September", "October",
+           "November", "December")
+
+FIGURE_WORDS = {
+    "daily_wh": "Wh a day", "running_w": "W while on", "surge_w": "W at a start", "charge_w": "W into the bank",
+    "tested_energy_wh": "energy from full to empty, tested",
+    "logged_energy_wh": "energy from full to empty, by the log", "standby_w": "standby", "idle_w": "W of idle",
+    "everyday_floor": "everyday floor", "hard_floor": "hard floor",
+    "evidence": "known by"}
+"""What a figure of the rig is called, where its field's name does not read as words."""
+
+
+def figure_words(field: str) -> str:
+    """What a field of the rig is called in a sentence."""
+    return FIGURE_WORDS.get(field, field.replace("_", " "))
+
+
+def begin(text: str) -> str:
+    """A sentence with its first letter large, the rest as it is."""
+    return text[:1].upper() + text[1:]
+
+
+def number(n: int) -> str:
+    """A small number in letters."""
+    return _NUMBERS[n] if 0 <= n < len(_NUMBERS) else str(n)
+
+
+def days(n: float) -> str:
+    """A number of days: `three days`, `one day`, `2.5 days`."""
+    count = number(int(n)) if n == int(n) else f"{n:g}"
+    return f"{count} day{'' if n == 1 else 's'}"
+
+
+def month(n: int) -> str:
+    """A month's name, January = 1."""
+    return _MONTHS[n - 1]
+
+
+def chance(p: float) -> str:
+    """A chance as people say it: `hardly any chance`, `about 1 chance in 20`, `3 chances in 10`."""
+    if p < 0.03:
+        return "hardly any chance"
+    if p < 0.075:
+        return "about 1 chance in 20"
+    tenths = max(1, round(p * 10))
+    if p > 0.97:
+        return "almost certain"
+    return f"{min(tenths, 9)} chance{'s' if tenths > 1 else ''} in 10"
+
+
+def stretch(days: float) -> str:
+    """A length of time in letters: `two days and five hours`, `nine hours`, `more than a month`."""
+    if days > 60:
+        return "more than two months"
+    hours = round(days * 24)
+    if hours < 1:
+        return "less than an hour"
+    whole, rest = divmod(hours, 24)
+    parts = []
+    if whole:
+        parts.append(f"{number(whole)} day{'s' if whole > 1 else ''}")
+    if rest and whole < 7:
+        parts.append(f"{number(rest)} hour{'s' if rest > 1 else ''}")
+    return " and ".join(parts)
+
+
+def day_name(day: date, today: date) -> str:
+    """A day as one says it from today: `today`, `tomorrow`, `Thursday`, `Thursday the 3rd`."""
+    ahead = (day - today).days
+    if ahead in (0, 1):
+        return ("today", "tomorrow")[ahead]
+    name = _WEEKDAYS[day.weekday()]
+    if 0 < ahead < 7:
+        return name
+    suffix = "th" if 10 <= day.day % 100 <= 20 else {1: "st", 2: "nd", 3: "rd"}.get(day.day % 10, "th")
+    return f"{name} the {day.day}{suffix}"
+
+
+def on_day(day: date, today: date) -> str:
+    """The same after a verb: `today`, `tomorrow`, `on Thursday`."""
+    name = day_name(day, today)
+    return name if 0 <= (day - today).days < 2 else f"on {name}"
+
+
+def plan(of: Plan, rig: Rig) -> str:
+    """A plan as one says it, without its days: `1.5 h of driving`, `guests, use × 1.4`."""
+    amount = of.amount
+    if of.kind in ("drive", "generator", "mains"):
+        return {"drive": "{} of driving", "generator": "{} of the generator",
+                "mains": "{} at a socket"}[of.kind].format(show_duration(amount))
+    if of.kind in ("guests", "away"):
+        factor = amount if amount is not None else {"guests": GUESTS, "away": AWAY}[of.kind]
+        return f"{of.name or {'guests': 'guests', 'away': 'away'}[of.kind]}, use × {factor:g}"
+    return f"{of.name or 'a load'} added, {show_energy(amount)} a day" if of.kind == "add" else f"{of.name} left off"
+
+
+def difference(before: Outlook, after: Outlook, doing: str, today: date) -> str:
+    """What doing otherwise changes, in a sentence: the chance of going below the floor, or the level at the end."""
+    was, now = before.chance_below_everyday_floor, after.chance_below_everyday_floor
+    span = f"over the next {days(len(before.days))}"
+    if abs(was - now) >= 0.02 and chance(was) != chance(now):
+        way = "takes" if max(was, now) < 0.97 else "turns"
+        return f"{begin(doing)} {way} the chance of going below your floor {span} from {chance(was)} to {chance(now)}."
+    last = len(before.days) - 1
+    levels = [100 * each.days[last].dusk_soc.p50 for each in (before, after)]
+    if abs(levels[1] - levels[0]) < 1:
+        return f"{begin(doing)} changes next to nothing {span}: {chance(now)} of going below your floor."
+    return (f"{begin(doing)} leaves the chance of going below your floor as it is, {chance(now)} {span}; the level on "
+            f"{day_name(before.days[last].day, today)} evening goes from about {levels[0]:.0f} to {levels[1]:.0f} %.")
+
+
+def in_hand(outlook: Outlook) -> str:
+    """The days in hand with the sun away: `Two days and five hours in hand if the sun stays away`."""
+    days = outlook.dark_days["everyday_floor"]
+    if days <= 0:
+        return "The bank is at or below your everyday floor"
+    return f"{begin(stretch(days))} in hand if the sun stays away"
+
+
+def odds(outlook: Outlook, today: date) -> str:
+    """Until when nine chances in ten hold: `nine chances in ten you stay above your floor until Thursday`."""
+    ahead = ([outlook.today] if outlook.today else []) + outlook.days
+    safe = _last_safe_day(outlook, ahead)
+    if safe is None:
+        p = max(day.chance_below_everyday_floor for day in ahead[:2])
+        return f"{chance(p)} of going below your floor by tomorrow night"
+    if safe == ahead[-1].day:
+        return ("nine chances in ten or better you stay above your floor on each of the next "
+                f"{number(len(outlook.days))} days")
+    return f"nine chances in ten you are still above your floor {on_day(safe, today)}"
+
+
+def _last_safe_day(outlook, ahead) -> date | None:
+    safe = None
+    for day in ahead:
+        if outlook.first_risky_day is not None and day.day >= outlook.first_risky_day:
+            break
+        safe = day.day
+    return safe
+
+
+def about(wh: float) -> str:
+    """An energy that is only known roughly, to two figures: `about 480 Wh`."""
+    grain = 10 ** max(0, len(str(int(abs(wh)))) - 2)
+    return f"about {show_energy(round(wh / grain) * grain)}"
+
+
+def _about_hours(hours: float) -> str:
+    """Hours that are only known roughly, to half an hour, or to ten minutes below two hours."""
+    grain = 0.5 if hours >= 2 else 1 / 6
+    return show_duration(max(grain, round(hours / grain) * grain))
+
+
+def advice(rig: Rig, outlook: Outlook, today: date) -> str:
+    """What to do about it, in one sentence or two, from the outlook alone."""
+    if outlook.shortfall_wh > 0.02 * outlook.energy_wh:
+        ways = [f"{_about_hours(outlook.shortfall_wh / rig.bank.charge_efficiency / part.gives_w)} of {part.name}"
+                for part in (*rig.generators[:1], *rig.vehicles[:1], *rig.mains[:1])]
+        way = f" (about {' or '.join(ways)})" if ways else ""
+        return (f"Spare or put in {about(outlook.shortfall_wh)}{way} within three days, "
+                "to stay above your floor with nine chances in ten.")
+    tomorrow = outlook.days[0] if outlook.days else None
+    for day in filter(None, (outlook.today, tomorrow)):
+        if day.spilt_wh.p50 > 0.04 * outlook.energy_wh:
+            when = "the rest of today" if day is outlook.today else "tomorrow"
+            return (f"Nothing to save: {when} {about(day.spilt_wh.p50)} of sun will likely find the bank full. "
+                    "Use it while it shines.")
+    if outlook.first_risky_day is not None:
+        return f"Nothing to do yet; {day_name(outlook.first_risky_day, today)} is the first day in doubt."
+    return "Nothing needs doing."
+
+
+_FIGURES = {"solar_wh": "of sun", "use_wh": "used", "vehicle_hours": "of driving", "generator_hours": "of generator"}
+
+
+def doubt_words(of: Doubt, rig: Rig) -> str:
+    """What is odd about a figure, in one line that can be asked about."""
+    if of.kind == "volts":
+        return f"{of.value:g} V on a bank of {of.usual:g} V?"
+    if of.kind == "hours":
+        return f"{show_duration(of.value)} {_FIGURES[of.name]} in {show_duration(of.hours)}?"
+    if of.kind == "rise":
+        return (f"{show_percent(of.value)}: what came in can have brought the bank to {show_percent(of.usual)} at the "
+                "most. Is that the level?")
+    if of.kind == "fall":
+        return (f"{show_percent(of.value)}: what was used would have left about {show_percent(of.usual)} at the least. "
+                "Is that the level?")
+    figure = f"{show_energy(of.value)} {_FIGURES[of.name]}"
+    within = f"in {show_duration(of.hours)}"
+    if of.name == "solar_wh" and of.kind == "much":
+        return f"{figure} {within}: a clear sky could bring {show_energy(of.usual)} there. Is it in Wh?"
+    where = f"such a sky brings about {show_energy(of.usual)}" if of.name == "solar_wh" else \
+        f"about {show_energy(of.usual)} is usual"
+    return f"{figure} {within}, where {where}. Is it in Wh?"

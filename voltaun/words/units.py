@@ -1,0 +1,46 @@
+"""Quantities as people read them."""
+
+
+def show_energy(wh: float | None) -> str:
+    """An energy for people: `640 Wh`, `2.15 kWh`, `12.7 kWh`; an em dash when not known."""
+    if wh is None:
+        return "—"
+    if abs(wh) < 995:
+        return f"{_plain(wh, 0)} Wh"
+    if abs(wh) < 9995:
+        return f"{_plain(wh / 1000, 2)} kWh"
+    return f"{_plain(wh / 1000, 1)} kWh" if abs(wh) < 999_500 else f"{_plain(wh / 1000, 0)} kWh"
+
+
+def show_power(w: float | None) -> str:
+    """A power for people: `60 W`, `1.45 kW`; an em dash when not known."""
+    if w is None:
+        return "—"
+    return f"{_plain(w, 0)} W" if abs(w) < 9995 else f"{_plain(w / 1000, 1)} kW"
+
+
+def show_percent(fraction: float | None) -> str:
+    """A fraction as percent: `74 %`."""
+    return "—" if fraction is None else f"{_plain(fraction * 100, 0)} %"
+
+
+def show_duration(hours: float | None) -> str:
+    """Hours for people: `40 min`, `9 h 40`, `2 days 5 h`; an em dash when not known."""
+    if hours is None:
+        return "—"
+    minutes = round(hours * 60)
+    if minutes < 60:
+        return f"{minutes} min"
+    if minutes < 48 * 60:
+        whole, rest = divmod(minutes, 60)
+        return f"{whole} h {rest:02d}" if rest else f"{whole} h"
+    days, rest = divmod(round(hours), 24)
+    return f"{days} days {rest} h" if rest else f"{days} days"
+
+
+def _plain(value: float, digits: int) -> str:
+    """A number with a real minus sign and thin spaces between thousands."""
+    text = f"{value:,.{digits}f}".replace(",", "\u202f")
+    if text.strip("-0.") == "":
+        text = text.lstrip("-")
+    return text.replace("-", "\u2212")
