@@ -54,4 +54,4 @@ def lines(folder):
         ours.append(first_byte([sys.executable, "-m", "voltaun", "serve", "--db", str(path), "--port"]))
         theirs.append(first_byte([sys.executable, "-c", BARE]))
     yield told("First byte of Today after process start", statistics.median(ours), "bare Flask on waitress",
-               statistics.median(theirs), 2.5)
+               statistics.median(theirs), 2.2)

@@ -30,4 +30,4 @@ def lines(_folder):
         return made.spilt, made.missing, made.used
 
     ours, theirs = side_by_side(whole, bare, 7)
-    yield told(f"{FUTURES} futures × {STEPS} h", ours, "bare clip and add", theirs, 12)
+    yield told(f"{FUTURES} futures × {STEPS} h", ours, "bare clip and add", theirs, 7)

@@ -16,7 +16,8 @@ from voltaun.core.log.ledger import Reading
 from voltaun.database import backup, check, connection, monitors, rigs, settings
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
-from voltaun.intake.watch import Copies, Watch
+from voltaun.intake.copies import Copies
+from voltaun.intake.watch import Watch
 
 SOME_DAYS = readings(*({"soc": 0.62, "solar_wh": 900, "use_wh": 800} for _ in range(5)), start=NOW - timedelta(days=6))
 

@@ -1,6 +1,7 @@
 """Commands that serve the application."""
 
 import sqlite3
+from contextlib import closing, suppress
 from pathlib import Path
 
 import click
@@ -51,7 +52,7 @@ def _make(path):
 def _serve(path, host, port):
     import waitress
 
-    from voltaun.database.connection import DatabaseFault, kind_of
+    from voltaun.database.connection import DatabaseFault, hindrance
     from voltaun.intake.watch import Watch
     from voltaun.pages import create_app
     now()  # a clock that was fixed to nonsense is told before anything is served
@@ -63,11 +64,11 @@ def _serve(path, host, port):
     except OSError as error:
         raise Refused(f"--port: {port} cannot be used ({error.strerror}); another may be free, "
                       f"such as --port {port + 1}") from error
-    try:
-        from voltaun.intake.bringing import sweep
-        sweep(path)
-    except (sqlite3.Error, OSError) as error:
-        warn([f"{path}: nothing can be written ({kind_of(error, path)}); all of it can be read"])
+    hindered = hindrance(path)
+    if hindered:
+        warn([f"{path}: nothing can be written ({hindered}); all of it can be read"])
+    else:
+        _sweep(path)
     watch = Watch(path, copies=app.extensions["voltaun-copies"])
     watch.start()
     shown = f"[{host}]" if ":" in host else host
@@ -78,6 +79,18 @@ def _serve(path, host, port):
         click.echo("Stopped.")
     finally:
         watch.stop()
+
+
+def _sweep(path):
+    """Take out what an import that was cut off left behind."""
+    from voltaun.database.connection import connect_reading
+    from voltaun.database.imports import cut_off
+    with closing(connect_reading(path)) as connection:
+        left = cut_off(connection)
+    if left:
+        from voltaun.intake.bringing import sweep
+        with suppress(sqlite3.Error, OSError):  # the next import does it
+            sweep(path)
 
 
 PATIENT = {"connection_limit": 400, "channel_timeout": 20, "cleanup_interval": 5, "asyncore_use_poll": True,

@@ -133,7 +133,7 @@ def add_hidden(connection: sqlite3.Connection, document: dict) -> tuple[int, dic
         odd = next(read_back.faults(connection, rig_id), None)
         if odd:
             raise ArchiveFault(f"found in the rig {str(name)[:80]!r}: {odd}; expected an archive that Voltaun wrote")
-    except (sqlite3.Error, *read_back.ODD) as error:
+    except (sqlite3.Error, *rigs.ODD) as error:
         if isinstance(error, ArchiveFault):
             raise
         raise ArchiveFault(f"found what the database does not take ({str(error)[:200]}), expected an archive that "

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from voltaun.database import readings
 from voltaun.database.readings import instant_text
+from voltaun.database.rigs import COMING_IN
 
 UNDER_WAY, KEPT, TAKEN_BACK = "under way", "kept", "taken back"
 
@@ -83,6 +84,12 @@ def unfinished(connection: sqlite3.Connection) -> list[tuple[int, int]]:
     """Imports that were cut off, as (rig, import)."""
     return [(row["rig_id"], row["id"]) for row in connection.execute(
         "SELECT rig_id, id FROM import WHERE state = ?", (UNDER_WAY,))]
+
+
+def cut_off(connection: sqlite3.Connection) -> bool:
+    """Whether anything lies there of an import, or of an archive's rig, that did not end."""
+    return connection.execute("SELECT EXISTS (SELECT 1 FROM import WHERE state = ?) OR EXISTS (SELECT 1 FROM rig WHERE "
+                              "removed_at = ?)", (UNDER_WAY, COMING_IN)).fetchone()[0] == 1
 
 
 def forget(connection: sqlite3.Connection, import_id: int) -> None:

@@ -11,9 +11,7 @@ from datetime import date, datetime
 from voltaun.core.outlook.plans import GeneratorRule
 from voltaun.core.rig.parts import SKIES
 from voltaun.database import bench, monitors, plans, readings, rigs
-
-ODD = (ValueError, TypeError, KeyError, IndexError, AttributeError, OverflowError, RecursionError, LookupError)
-"""What reading a value raises that is not what it should be (a RigFaults and a UnicodeDecodeError are ValueErrors)."""
+from voltaun.database.rigs import ODD
 
 
 def faults(connection: sqlite3.Connection, rig_id: int) -> Iterator[str]:

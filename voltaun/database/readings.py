@@ -109,6 +109,12 @@ def before(connection: sqlite3.Connection, rig_id: int, end: datetime, count: in
     return [_kept(row) for row in reversed(rows)]
 
 
+def any_before(connection: sqlite3.Connection, rig_id: int, end: datetime) -> bool:
+    """Whether a reading stands before an instant."""
+    return connection.execute("SELECT EXISTS (SELECT 1 FROM reading WHERE rig_id = ? AND removed = 0 AND at < ?)",
+                              (rig_id, instant_text(end))).fetchone()[0] == 1
+
+
 def first_from(connection: sqlite3.Connection, rig_id: int, start: datetime) -> KeptReading | None:
     """The first reading from an instant on, or None."""
     row = connection.execute("SELECT * FROM reading WHERE rig_id = ? AND removed = 0 AND at >= ? ORDER BY at LIMIT 1",

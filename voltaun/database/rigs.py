@@ -15,6 +15,10 @@ _CHARGERS = {"vehicle": ("vehicles", Engine), "generator": ("generators", Genera
 _PARTS = ("bank", "inverter", "solar_array", "charger", "load", "stay")
 
 
+ODD = (ValueError, TypeError, KeyError, IndexError, AttributeError, OverflowError, RecursionError, LookupError)
+"""What reading a value raises that is not what it should be (a RigFaults and a UnicodeDecodeError are ValueErrors)."""
+
+
 class RigChanged(Exception):
     """Someone else saved the rig since it was read."""
 
@@ -194,7 +198,7 @@ def damaged(connection: sqlite3.Connection, rig_id: int) -> Damaged | None:
     try:
         get(connection, rig_id)
         return Damaged(row["name"], "", None)
-    except (ValueError, TypeError, KeyError, IndexError, AttributeError, OverflowError, RecursionError) as error:
+    except ODD as error:
         fault = str(error)[:300] or type(error).__name__
     for change in connection.execute("SELECT before FROM rig_change WHERE rig_id = ? ORDER BY id DESC", (rig_id,)):
         try:

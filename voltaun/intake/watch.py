@@ -3,47 +3,13 @@
 import logging
 import sqlite3
 import threading
-import time
 from contextlib import closing
-from datetime import datetime
 from functools import partial
 from pathlib import Path
 
 from voltaun import clock
-from voltaun.database import backup, changes, monitors, settings
-from voltaun.database.connection import DatabaseFault, connect, transaction
-from voltaun.intake.monitor import read_monitor
-
-
-class Copies:
-    """How the copying goes: when the last good copy was made here, and what was wrong with the last try."""
-
-    REST = 1800.0
-    """After a copy that failed the next is tried so much later, s: trying at every look would wear the card."""
-
-    def __init__(self):
-        self.trouble: str | None = None
-        self._not_before = 0.0
-
-    def make(self, connection, database: Path, now: datetime) -> bool:
-        """Make the copies of the day where they are due, in both places; whether one was made.
-
-        What goes wrong is remembered, in words.
-        """
-        if time.monotonic() < self._not_before:
-            return False
-        second = settings.get(connection, "second_place")
-        made, troubles = [], []
-        for folder in (None, *([Path(second)] if second else [])):
-            try:
-                if folder and not folder.is_dir():
-                    raise DatabaseFault(f"{folder}: found no such folder, expected the second place for copies")
-                made.append(backup.copy_of_the_day(connection, database, now, folder))
-            except (DatabaseFault, sqlite3.Error, OSError) as fault:
-                troubles.append(str(fault))
-        self.trouble = "; ".join(troubles) or None
-        self._not_before = time.monotonic() + self.REST if troubles else 0.0
-        return any(made)
+from voltaun.database.connection import connect, transaction
+from voltaun.intake.copies import Copies
 
 
 class Watch(threading.Thread):
@@ -64,6 +30,8 @@ class Watch(threading.Thread):
     def look(self):
         """One round; a fault in a part of it is said in the terminal, and ends neither the watch nor its other parts.
         """
+        # Imported at the first round: the start of the server should not wait for it.
+        from voltaun.database import monitors
         parts = [self._copy]
         try:
             with closing(connect(self._database)) as connection:
@@ -78,9 +46,11 @@ class Watch(threading.Thread):
                 logging.getLogger("voltaun").exception("the watch stumbled")
 
     def _read(self, rig_id, connection):
+        from voltaun.intake.monitor import read_monitor
         read_monitor(connection, rig_id, clock.now())
 
     def _copy(self, connection):
+        from voltaun.database import changes
         now = clock.now()
         if self._copies.make(connection, self._database, now):
             with transaction(connection):

@@ -7,11 +7,13 @@ from pathlib import Path
 
 from flask import Flask, g, request
 from flask_wtf.csrf import CSRFProtect
-from jinja2 import FileSystemBytecodeCache
+from jinja2 import FileSystemBytecodeCache, FileSystemLoader
 
 from voltaun.database import connection
-from voltaun.intake.watch import Copies
-from voltaun.pages import errors, frame, security
+from voltaun.intake.copies import Copies
+from voltaun.pages import addresses, errors, frame, security
+
+PAGES = Path(__file__).parent
 
 MAX_UPLOAD = 64 * 1024 * 1024
 MAX_SAMPLES = 1024 * 1024 * 1024
@@ -22,12 +24,13 @@ def create_app(database: Path | str) -> Flask:
     """The application on one database file, which is created and migrated if need be."""
     database = Path(database)
     connection.prepare(database)
-    app = Flask("voltaun.pages", static_folder=str(Path(__file__).parents[1] / "static"))
+    app = Flask("voltaun.pages", static_folder=str(PAGES.parent / "static"))
     app.config.update(
         DATABASE=database, SECRET_KEY=security.session_key(database), MAX_CONTENT_LENGTH=MAX_UPLOAD,
         MAX_FORM_PARTS=5000,
         SESSION_COOKIE_NAME=security.cookie_name(database), SESSION_COOKIE_SAMESITE="Lax",
         SESSION_COOKIE_HTTPONLY=True, SEND_FILE_MAX_AGE_DEFAULT=timedelta(days=365), WTF_CSRF_TIME_LIMIT=None)
+    app.jinja_loader = FileSystemLoader([folder / "templates" for folder in (PAGES, *sorted(PAGES.iterdir()))])
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.bytecode_cache = _template_cache()
     app.extensions["voltaun-copies"] = Copies()
@@ -38,7 +41,7 @@ def create_app(database: Path | str) -> Flask:
     app.before_request(_allow_large_samples)  # before the mark is looked for, which reads the form
     CSRFProtect(app)
     frame.install(app)
-    _register_pages(app)
+    addresses.register(app)
     errors.register(app, MAX_UPLOAD // 2 ** 20)
     app.teardown_appcontext(_close)
     return app
@@ -55,29 +58,6 @@ def _template_cache() -> FileSystemBytecodeCache | None:
         return FileSystemBytecodeCache(pattern="voltaun-%s.cache")
     except (OSError, RuntimeError):
         return None
-
-
-def _register_pages(app: Flask) -> None:
-    from voltaun.pages.additions import views as additions
-    from voltaun.pages.bench import runs as bench
-    from voltaun.pages.log import (  # noqa: F401 (each adds its pages to the log's)
-        bring,
-        changed,
-        compare,
-        dense,
-        grid,
-        months,
-        safe,
-        taught,
-    )
-    from voltaun.pages.log import views as log
-    from voltaun.pages.outlook import views as outlook
-    from voltaun.pages.rig import views as rig
-    from voltaun.pages.start import views as start
-    from voltaun.pages.sums import views as sums
-    from voltaun.pages.today import views as today
-    for page in (start, today, log, bench, rig, outlook, additions, sums):
-        app.register_blueprint(page.pages)
 
 
 def _close(_error) -> None:

@@ -48,9 +48,7 @@ def rig() -> Rig:
 
 def sun():
     """The clear-sky harvest of this request's rig; None without arrays."""
-    if "sun" not in g:
-        g.sun = clearsky.sun_of(tables_db(rig()), rig())
-    return g.sun
+    return kept("sun", state(), lambda: clearsky.sun_of(tables_db(rig()), rig()))
 
 
 def tables_db(of: Rig):
@@ -116,8 +114,10 @@ class Recent:
         found = readings.since(db(), g.kept.id, first)
         self._rig, self._sun = rig(), sun()
         self.unreadable = found.skipped
-        self.known: Known = known(rig(), [each.reading for each in found], sun(), now)
         self.until = min((each.reading.at for each in found if each.reading.at > now), default=None)
+        all_of_it = self.until is None and not readings.any_before(db(), g.kept.id, first)
+        self.known: Known = known(rig(), [each.reading for each in found], sun(), now,
+                                  whole() if all_of_it else None)
 
     @cached_property
     def days(self) -> dict[date, Day]:

@@ -5,10 +5,10 @@ from datetime import UTC, date, datetime, timedelta
 from functools import cache
 from pathlib import Path
 
-from flask import Blueprint, Flask, abort, current_app, g, redirect, request, url_for
+from flask import Flask, abort, current_app, g, redirect, request, url_for
 
 from voltaun import clock
-from voltaun.database import backup, read_back, readings, rigs
+from voltaun.database import backup, readings, rigs
 from voltaun.database.connection import hindrance
 from voltaun.pages.context import db, look, rig
 from voltaun.pages.figures import glass, weave
@@ -30,11 +30,6 @@ def install(app: Flask) -> None:
                                  swatch=weave.swatch, source_words=weave.SOURCE_WORDS)
     app.jinja_env.filters.update(energy=show_energy, power=show_power, percent=show_percent,
                                  duration=show_duration, chance=words.chance, begin=words.begin)
-
-
-def page(name: str) -> Blueprint:
-    """A blueprint of one page, under the number of its rig."""
-    return Blueprint(name, f"voltaun.pages.{name}", url_prefix="/<int:rig_id>", template_folder="templates")
 
 
 def last_copy() -> tuple[date | None, str | None]:
@@ -65,7 +60,7 @@ def _load_rig(_endpoint, values) -> None:
         g.kept = rigs.get(db(), rig_id)
     except OverflowError:
         raise  # a number too large for the file names nothing in it
-    except read_back.ODD:
+    except rigs.ODD:
         # The rest of the application goes on; that rig is mended or removed on a page of its own.
         abort(redirect(url_for("start.mend", damaged_id=rig_id)))
     if g.kept is None:

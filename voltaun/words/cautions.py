@@ -1,8 +1,14 @@
 """Cautions: shown where they apply, short, once per place."""
 
-from voltaun.core.bench.runs import Run
-from voltaun.core.outlook.outlook import Outlook
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 from voltaun.core.rig.rig import Rig
+
+if TYPE_CHECKING:  # for a page that shows a caution these need not be loaded
+    from voltaun.core.bench.runs import Run
+    from voltaun.core.outlook.outlook import Outlook
 
 ESTIMATE = "Planning figures, not promises. Do not stake a medical device on them."
 LOCAL_CODES = ("Wire and fuse sizes, building wiring, roof loads, vehicle weights and gas: local codes and licensed "

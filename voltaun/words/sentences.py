@@ -1,12 +1,17 @@
 """Figures in words: plain, short, and keeping their uncertainty."""
 
-from datetime import date
+from __future__ import annotations
 
-from voltaun.core.learned.doubts import Doubt
-from voltaun.core.outlook.outlook import Outlook
+from datetime import date
+from typing import TYPE_CHECKING
+
 from voltaun.core.outlook.plans import AWAY, GUESTS, Plan
 from voltaun.core.rig.rig import Rig
 from voltaun.words.units import show_duration, show_energy, show_percent
+
+if TYPE_CHECKING:  # a page that says other things need not load these
+    from voltaun.core.learned.doubts import Doubt
+    from voltaun.core.outlook.outlook import Outlook
 
 _NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven",
             "twelve")

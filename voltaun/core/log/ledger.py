@@ -12,6 +12,7 @@ none unknown the left-over is "unexplained"; with two unknown it is beyond recko
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from itertools import pairwise
 
 import numpy as np
 
@@ -19,7 +20,6 @@ from voltaun.core.instants import day_start, hours_between, local_day
 from voltaun.core.reasons import Reason, reason
 from voltaun.core.rig.bank import FULL_SOC, effective_energy, soc_from_volts
 from voltaun.core.rig.inverter import dc_energy
-from voltaun.core.rig.parts import SOURCES
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.clear_sky import RigSun
 
@@ -154,86 +154,142 @@ def intervals(rig: Rig, readings: Iterable[Reading], sun: RigSun | None,
         return []
     energy = effective_energy(rig).wh
     clear, sunny_full = _sun_facts(rig, ordered, sun)
-    made, level = [], ordered[0].soc
-    for n in range(1, len(ordered)):
-        before, after = ordered[n - 1], ordered[n]
-        interval = _interval(rig, energy, before.at, level, after, direct_share, clear[n - 1])
-        # A monitor that set itself to full says nothing of a full bank.
-        capped = interval.harvest["solar"] is not None and sunny_full[n - 1] and "reset" not in interval.marks
-        marks = (*interval.marks, "capped") if capped else interval.marks
-        made.append(replace(interval, capped=capped, marks=marks))
-        level = interval.soc_end
+    made: list[Interval] = []
+    level = ordered[0].soc
+    for n, (before, after) in enumerate(pairwise(ordered)):
+        line = _Line(rig, energy, before.at, level, after, direct_share, clear[n])
+        line.reckon_harvest()
+        line.reckon_use_or_level()
+        made.append(line.closed(sunny_full[n]))
+        level = line.soc_end
     return made
 
 
-def _interval(rig, energy, start, level, after, direct_share, clear) -> Interval:
-    hours = hours_between(start, after.at)
-    balance = Balance(rig.bank.charge_efficiency, rig.bank.standby_w * hours, 0.0 if after.at_bank else direct_share)
-    harvest, bases, how = _harvest_as_read(rig, after)
-    use, use_basis = _use_as_read(rig, after, hours, how)
-    soc_end, soc_basis = after.soc, READ if after.soc is not None else UNKNOWN
-    if soc_end is not None and rig.soc_from == "volts":
-        soc_basis = RECKONED
-        how["soc"] = reason("how_from_volts")
-    stored = (soc_end - level) * energy if soc_end is not None and level is not None else None
-    marks, trusted = [], after.answer == "right"
-    if after.answer == "reset":
-        stored = None
-        marks.append("reset")
+class _Line:
+    """One line of the ledger while it is being reckoned: what was read of an interval, and what follows from it."""
 
-    if stored is not None and use is not None:
-        _reckon_harvest(rig, balance, energy, stored, use, harvest, bases, how)
-        if (clear is not None and bases["solar"] == RECKONED and not trusted
-                and harvest["solar"] > 1.2 * clear + 0.05 * energy):
-            # More than a clear sky could give: a jump of the percent, not a harvest.
-            harvest["solar"], bases["solar"] = None, UNKNOWN
-            marks.append("reset" if soc_end >= FULL_SOC else "doubtful")
-            how["solar_wh"] = reason("beyond_clear_sky")
-    if (clear is not None and bases["solar"] == READ and not trusted
-            and harvest["solar"] > IMPOSSIBLE_SHARE * clear + 0.02 * energy):
-        marks.append("doubtful")
-    for source, wh in harvest.items():
-        if wh is None and source != "solar":
-            harvest[source], bases[source] = 0.0, READ  # a source one starts by hand, not noted: not run
-    total = None if harvest["solar"] is None else sum(harvest.values())
+    def __init__(self, rig: Rig, energy: float, start: datetime, level: float | None, after: Reading,
+                 direct_share: float, clear: float | None):
+        self.rig, self.energy, self.start, self.level, self.after, self.clear = rig, energy, start, level, after, clear
+        self.hours = hours_between(start, after.at)
+        self.balance = Balance(rig.bank.charge_efficiency, rig.bank.standby_w * self.hours,
+                               0.0 if after.at_bank else direct_share)
+        self.how: dict[str, Reason] = {}
+        self.marks: list[str] = []
+        self.trusted = after.answer == "right"
+        self.total: float | None = None  # harvest from all sources, Wh, once it is known
+        self.harvest, self.bases = _harvest_as_read(rig, after, self.how)
+        self.use, self.use_basis = _use_as_read(rig, after, self.hours, self.how)
+        self.soc_end, self.soc_basis = after.soc, READ if after.soc is not None else UNKNOWN
+        if self.soc_end is not None and rig.soc_from == "volts":
+            self.soc_basis = RECKONED
+            self.how["soc"] = reason("how_from_volts")
+        self.stored = None if self.soc_end is None or level is None else (self.soc_end - level) * energy
+        if after.answer == "reset":
+            self.stored = None
+            self.marks.append("reset")
 
-    if stored is not None and use is None and total is not None:
-        reckoned = balance.use(total, stored)
-        if reckoned < -0.05 * energy and not trusted:
-            how["use_wh"] = reason("rose_beyond_harvest")
-            marks.append("reset" if soc_end >= FULL_SOC else "doubtful")
+    def reckon_harvest(self) -> None:
+        """The harvest that was not read, and whether the sun's can be."""
+        blank = None in self.harvest.values()
+        if blank and self.stored is not None and self.use is not None:
+            self._fill_in(self.stored, self.use)
+        if self.clear is not None and not self.trusted and self.harvest["solar"] is not None:
+            self._hold_against_clear_sky(self.harvest["solar"], self.clear)
+        for source, wh in self.harvest.items() if blank else ():
+            if wh is None and source != "solar":
+                self.harvest[source], self.bases[source] = 0.0, READ  # what one starts by hand, not noted: not run
+        if self.harvest["solar"] is not None:
+            self.total = sum(wh for wh in self.harvest.values() if wh)
+
+    def _fill_in(self, stored: float, use: float) -> None:
+        """Fill in the one source that was not read, from the balance.
+
+        Sun that was not written down takes what is missing. A source that is started by hand (vehicle,
+        generator, mains) and left blank usually did not run: it is reckoned only if it is the only blank and
+        clearly more came in than the rounding of the percent and of the figures can make.
+        """
+        unknown = [source for source, wh in self.harvest.items() if wh is None]
+        known = sum(wh for wh in self.harvest.values() if wh is not None)
+        missing = self.balance.harvest(use, stored) - known
+        if "solar" in unknown:
+            source = "solar"
+        elif len(unknown) == 1 and missing > 0.02 * self.energy + 0.05 * (known + use):
+            source = unknown[0]
         else:
-            use, use_basis = max(0.0, reckoned), RECKONED
-            how["use_wh"] = reason("how_use", stored_wh=stored, harvest_wh=total, standby_wh=balance.standby_wh)
-    elif soc_end is None and level is not None and use is not None and total is not None:
-        stored = balance.stored(total, use)
-        soc_end = min(1.0, max(0.0, level + stored / energy))
-        stored, soc_basis = (soc_end - level) * energy, RECKONED
-        how["soc"] = reason("how_level", harvest_wh=total, use_wh=use)
+            return
+        self.harvest[source], self.bases[source] = max(0.0, missing), RECKONED
+        self.how[f"{source}_wh"] = reason("how_harvest", stored_wh=stored, use_wh=use, others_wh=known)
 
-    unexplained = None
-    if None not in (stored, use, total):
-        unexplained = balance.stored(total, use) - stored
-        if abs(unexplained) < 1e-6:
-            unexplained = 0.0
-        elif -unexplained > 0.1 * energy and not marks and not trusted:
-            marks.append("reset" if soc_end >= FULL_SOC else "doubtful")
-    _say_why(how, harvest, use, level, soc_end, after.answer)
-    return Interval(start, after.at, hours, level, soc_end, stored, harvest, bases, use, use_basis, soc_basis,
-                    unexplained, clear, after.sky, marks=tuple(marks), how=tuple(how.items()),
-                    direct_share=balance.direct_share)
+    def _hold_against_clear_sky(self, solar: float, clear: float) -> None:
+        if self.bases["solar"] == RECKONED and solar > 1.2 * clear + 0.05 * self.energy:
+            # More than a clear sky could give: a jump of the percent, not a harvest.
+            self.harvest["solar"], self.bases["solar"] = None, UNKNOWN
+            self._does_not_fit()
+            self.how["solar_wh"] = reason("beyond_clear_sky")
+        elif self.bases["solar"] == READ and solar > IMPOSSIBLE_SHARE * clear + 0.02 * self.energy:
+            self.marks.append("doubtful")
 
+    def _does_not_fit(self) -> None:
+        """Mark figures that do not fit: a jump to full is a reset."""
+        self.marks.append("reset" if self.soc_end is not None and self.soc_end >= FULL_SOC else "doubtful")
 
-def _say_why(how, harvest, use, level, soc_end, answer):
-    """For what stayed unknown, which other figure is missing."""
-    missing = [figure for figure, gone in (("soc_before", level is None), ("soc", soc_end is None),
-                                           ("solar_wh", harvest["solar"] is None), ("use_wh", use is None)) if gone]
-    if answer == "reset":
-        missing.append("move")
-    for name, gone in (("solar_wh", harvest["solar"] is None), ("use_wh", use is None), ("soc", soc_end is None)):
-        others = [each for each in missing if each != name]
-        if gone and others:
-            how.setdefault(name, reason("others_missing", others=tuple(others[-2:])))
+    def reckon_use_or_level(self) -> None:
+        """The use, or the level at the end, that was not read."""
+        total = self.total
+        if total is None:
+            return
+        if self.stored is not None and self.use is None:
+            reckoned = self.balance.use(total, self.stored)
+            if reckoned < -0.05 * self.energy and not self.trusted:
+                self.how["use_wh"] = reason("rose_beyond_harvest")
+                self._does_not_fit()
+            else:
+                self.use, self.use_basis = max(0.0, reckoned), RECKONED
+                self.how["use_wh"] = reason("how_use", stored_wh=self.stored, harvest_wh=total,
+                                            standby_wh=self.balance.standby_wh)
+        elif self.soc_end is None and self.level is not None and self.use is not None:
+            stored = self.balance.stored(total, self.use)
+            self.soc_end = min(1.0, max(0.0, self.level + stored / self.energy))
+            self.stored, self.soc_basis = (self.soc_end - self.level) * self.energy, RECKONED
+            self.how["soc"] = reason("how_level", harvest_wh=total, use_wh=self.use)
+
+    def _unexplained(self) -> float | None:
+        """What the books do not explain, Wh; a lack that is too large gives a mark."""
+        total = self.total
+        if self.stored is None or self.use is None or total is None:
+            return None
+        left = self.balance.stored(total, self.use) - self.stored
+        if abs(left) < 1e-6:
+            return 0.0
+        if -left > 0.1 * self.energy and not self.marks and not self.trusted:
+            self._does_not_fit()
+        return left
+
+    def closed(self, sunny_full: bool) -> Interval:
+        """The interval; `sunny_full` whether the bank was full in it with the sun still up."""
+        unexplained = self._unexplained()
+        # A monitor that set itself to full says nothing of a full bank.
+        capped = self.harvest["solar"] is not None and sunny_full and "reset" not in self.marks
+        if capped:
+            self.marks.append("capped")
+        if self.harvest["solar"] is None or self.use is None or self.soc_end is None:
+            self._say_why()
+        return Interval(self.start, self.after.at, self.hours, self.level, self.soc_end, self.stored, self.harvest,
+                        self.bases, self.use, self.use_basis, self.soc_basis, unexplained, self.clear, self.after.sky,
+                        capped, marks=tuple(self.marks), how=tuple(self.how.items()),
+                        direct_share=self.balance.direct_share)
+
+    def _say_why(self) -> None:
+        """For what stayed unknown, which other figure is missing."""
+        gone = {"soc_before": self.level is None, "soc": self.soc_end is None,
+                "solar_wh": self.harvest["solar"] is None, "use_wh": self.use is None,
+                "move": self.after.answer == "reset"}
+        missing = [figure for figure, is_gone in gone.items() if is_gone]
+        for name in ("solar_wh", "use_wh", "soc"):
+            others = [each for each in missing if each != name]
+            if gone[name] and others:
+                self.how.setdefault(name, reason("others_missing", others=tuple(others[-2:])))
 
 
 def _levelled(rig: Rig, reading: Reading) -> Reading:
@@ -246,25 +302,30 @@ def _levelled(rig: Rig, reading: Reading) -> Reading:
         return reading
 
 
-def _harvest_as_read(rig, reading):
-    harvest, bases, how = {}, {}, {}
-    for source in SOURCES:
-        wh = getattr(reading, f"{source}_wh")
-        hours = getattr(reading, f"{source}_hours", None)
-        bases[source] = READ
-        if wh is None and hours is not None and rig.has(source):
-            watts = rig.parts(source)[0].gives_w
-            wh, bases[source] = hours * watts, RECKONED
+def _harvest_as_read(rig: Rig, reading: Reading,
+                     how: dict[str, Reason]) -> tuple[dict[str, float | None], dict[str, str]]:
+    harvest: dict[str, float | None] = {}
+    bases: dict[str, str] = {}
+    for source, wh, hours in (("solar", reading.solar_wh, None),
+                              ("vehicle", reading.vehicle_wh, reading.vehicle_hours),
+                              ("generator", reading.generator_wh, reading.generator_hours),
+                              ("mains", reading.mains_wh, None)):
+        harvest[source], bases[source] = wh, READ
+        if wh is not None:
+            continue
+        parts = rig.parts(source)
+        if not parts:
+            harvest[source] = 0.0
+        elif hours is not None:
+            watts = parts[0].gives_w
+            harvest[source], bases[source] = hours * watts, RECKONED
             how[f"{source}_wh"] = reason("how_hours", hours=hours, watts=watts)
-        elif wh is None and not rig.has(source):
-            wh = 0.0
-        elif wh is None:
+        else:
             bases[source] = UNKNOWN
-        harvest[source] = wh
-    return harvest, bases, how
+    return harvest, bases
 
 
-def _use_as_read(rig, reading, hours, how):
+def _use_as_read(rig: Rig, reading: Reading, hours: float, how: dict[str, Reason]) -> tuple[float | None, str]:
     if reading.use_wh is None:
         return None, UNKNOWN
     if rig.use_side == "dc":
@@ -274,27 +335,7 @@ def _use_as_read(rig, reading, hours, how):
     return dc_energy(rig.inverter, reading.use_wh, hours), READ
 
 
-def _reckon_harvest(rig, balance, energy, stored, use, harvest, bases, how):
-    """Fill in the one source that was not read, from the balance.
-
-    Sun that was not written down takes what is missing. A source that is started by hand (vehicle,
-    generator, mains) and left blank usually did not run: it is reckoned only if it is the only blank and
-    clearly more came in than the rounding of the percent and of the figures can make.
-    """
-    unknown = [source for source, wh in harvest.items() if wh is None]
-    known = sum(wh for wh in harvest.values() if wh is not None)
-    missing = balance.harvest(use, stored) - known
-    if "solar" in unknown:
-        source = "solar"
-    elif len(unknown) == 1 and missing > 0.02 * energy + 0.05 * (known + use):
-        source = unknown[0]
-    else:
-        return
-    harvest[source], bases[source] = max(0.0, missing), RECKONED
-    how[f"{source}_wh"] = reason("how_harvest", stored_wh=stored, use_wh=use, others_wh=known)
-
-
-def _sun_facts(rig, ordered, sun):
+def _sun_facts(rig: Rig, ordered: list[Reading], sun: RigSun | None) -> tuple[list[float | None], list[bool]]:
     """Clear-sky harvest of each interval, Wh, and whether the bank was full in it with the sun still up."""
     count = len(ordered) - 1
     if sun is None:
@@ -303,8 +344,9 @@ def _sun_facts(rig, ordered, sun):
     total = sun.total.at(at)
     clear = np.diff(total)
     full = np.array([reading.soc is not None and reading.soc >= FULL_SOC for reading in ordered])
+    # The end of the day matters only where a full bank begins it.
     night = np.array([day_start(local_day(reading.at, rig.zone) + timedelta(days=1), rig.zone).timestamp()
-                      for reading in ordered[:-1]])
+                      if is_full else np.inf for reading, is_full in zip(ordered[:-1], full[:-1], strict=True)])
     still_up = sun.total.between(at[:-1], np.minimum(night, at[1:])) > 0.1 * clear
     full_at = np.array([reading.full_at.timestamp() if reading.full_at else np.nan for reading in ordered[1:]])
     inside = (full_at > at[:-1]) & (full_at <= at[1:])

@@ -61,10 +61,14 @@ class Known:
     learned: Learned
 
 
-def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: datetime) -> Known:
-    """Reckon a log as it was known at an instant; readings outside the learning window are left out."""
+def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: datetime,
+          account: Account | None = None) -> Known:
+    """Reckon a log as it was known at an instant; readings outside the learning window are left out.
+
+    account  of these readings, where they were reckoned already and all lie in the window
+    """
     window = learning_window(readings, as_of)
-    account = reckon(rig, window, sun)
+    account = account or reckon(rig, window, sun)
     skies = sky_days(account.intervals, sun, rig.zone)
     return Known(window, account, skies, learn_sky(skies, local_day(as_of, rig.zone)), recently(account, as_of))
 

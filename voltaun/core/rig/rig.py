@@ -104,8 +104,11 @@ class Rig:
 
     def parts(self, source: str) -> tuple[Any, ...]:
         """The arrays, vehicles, generators or mains chargers of this source."""
-        return {"solar": self.arrays, "vehicle": self.vehicles,
-                "generator": self.generators, "mains": self.mains}[source]
+        return self._by_source[source]
+
+    @cached_property
+    def _by_source(self) -> dict[str, tuple[Any, ...]]:
+        return {"solar": self.arrays, "vehicle": self.vehicles, "generator": self.generators, "mains": self.mains}
 
 
 def named_apart(parts: Mapping[str, tuple[Any, ...]]) -> dict[str, tuple[Any, ...]]:

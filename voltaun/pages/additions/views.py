@@ -4,13 +4,10 @@ from flask import render_template, request
 
 from voltaun.core.rig.bank import cold_factor
 from voltaun.database import clearsky
-from voltaun.pages import context, frame
+from voltaun.pages import context
 from voltaun.words.cautions import ESTIMATE, LOCAL_CODES
 
-pages = frame.page("additions")
 
-
-@pages.get("/additions")
 def show():
     """The page; the inputs stand in the address, so that a sheet can be kept as a bookmark."""
     # Imported when the page is wanted: the start of the server should not wait for it.

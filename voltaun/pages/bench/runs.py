@@ -15,19 +15,16 @@ from voltaun.database import bench, rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import context
 from voltaun.pages.bench.shown import hours_words, shown, title
-from voltaun.pages.bench.views import pages
 from voltaun.words.cautions import for_bench
 from voltaun.words.sentences import begin
 
 
-@pages.get("/bench/new")
 def new():
     """The first reading of a new run, filled so that one more tap starts it."""
     run = _asked()
     return _render_new(run, *_first_forms(run))
 
 
-@pages.post("/bench/new")
 def start():
     """Begin a run."""
     run = _asked()
@@ -111,7 +108,6 @@ def _shown(of: Run):
     return shown(of, context.rig(), context.sun() if of.instrument == "harvest" else None)
 
 
-@pages.get("/bench/runs/<int:run_id>")
 def run(run_id: int):
     """A run with its readings and its figure so far; `edit` opens one of the readings."""
     kept = _kept(run_id)
@@ -156,7 +152,6 @@ def _beside(kept, seen):
                   kept.run.subject)
 
 
-@pages.post("/bench/runs/<int:run_id>/marks")
 def add_mark(run_id: int):
     """Keep a reading of the run."""
     from voltaun.pages.bench.forms import MarkForm
@@ -179,7 +174,6 @@ def add_mark(run_id: int):
     return _back(run_id)
 
 
-@pages.post("/bench/runs/<int:run_id>/marks/<int:n>")
 def change_mark(run_id: int, n: int):
     """Correct a reading, take it out, or say that the counter was set back before it."""
     from voltaun.pages.bench.forms import MarkForm
@@ -205,7 +199,6 @@ def change_mark(run_id: int, n: int):
     return _change(kept, replace(kept.run, marks=tuple(marks)), words)
 
 
-@pages.post("/bench/runs/<int:run_id>/noted")
 def note(run_id: int):
     """Keep what is noted of the run as a whole."""
     from voltaun.pages.bench.forms import ConditionsForm
@@ -216,7 +209,6 @@ def note(run_id: int):
     return _change(kept, replace(kept.run, **noted.values()), "Noted.")
 
 
-@pages.post("/bench/runs/<int:run_id>/state")
 def state(run_id: int):
     """Abandon a run, or take it up again."""
     kept = _kept(run_id)
@@ -236,7 +228,6 @@ def _change(kept, made, words, to_state=None):
     return _back(kept.id)
 
 
-@pages.post("/bench/undo/<int:change_id>")
 def undo(change_id: int):
     """Take the last change of a run back."""
     try:
@@ -249,7 +240,6 @@ def undo(change_id: int):
     return _back(run_id)
 
 
-@pages.post("/bench/runs/<int:run_id>/apply")
 def apply(run_id: int):
     """Set the rig's figures to the finding."""
     kept = _kept(run_id)
@@ -272,7 +262,6 @@ def apply(run_id: int):
     return _back(run_id)
 
 
-@pages.post("/bench/runs/<int:run_id>/take-back")
 def take_back(run_id: int):
     """Set the rig's figures back to what they were before the finding."""
     kept = _kept(run_id)

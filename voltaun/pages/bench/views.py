@@ -9,14 +9,11 @@ from voltaun.core.bench.metering import beside
 from voltaun.core.rig.loads import gap, listed
 from voltaun.database import bench, rigs
 from voltaun.database.connection import transaction
-from voltaun.pages import context, frame
+from voltaun.pages import context
 from voltaun.pages.bench.shown import shown
 from voltaun.pages.figures.svg import el
 
-pages = frame.page("bench")
 
-
-@pages.get("/bench")
 def show():
     """The page."""
     return _render()
@@ -73,7 +70,6 @@ def _round(runs):
     return [(slot, measuring.done(slot, kept, metered)) for slot in kept.slots]
 
 
-@pages.post("/bench/round")
 def lay_out():
     """Lay the measuring round out anew."""
     form = _round_form()
@@ -89,7 +85,6 @@ def lay_out():
     return redirect(url_for("bench.show", rig_id=g.kept.id) + "#round", 303)
 
 
-@pages.get("/bench/round.ics")
 def calendar():
     """The round as a calendar file."""
     from voltaun.formats.calendar import write_round

@@ -23,7 +23,7 @@ from voltaun.formats.mapping import LOG, SAMPLES, UNITS, Mapping
 from voltaun.intake.bringing import Unsure, bring_log, log_grounds
 from voltaun.pages import context
 from voltaun.pages.log.jobs import Jobs, Stash
-from voltaun.pages.log.views import pages, render
+from voltaun.pages.log.views import render
 from voltaun.words.sentences import doubt_words
 
 ALL = "mappings"
@@ -49,7 +49,6 @@ def stash() -> Stash:
     return current_app.extensions.setdefault("voltaun-stash", Stash())
 
 
-@pages.post("/log/import")
 def import_file():
     """Take a file that was sent: what it is shows in its content."""
     sent = request.files.get("file")
@@ -177,7 +176,6 @@ class Shown:
         return ", ".join(row[n] for row in self.rows[1:] if n < len(row) and row[n])[:60]
 
 
-@pages.get("/log/bring/<number>")
 def bring(number: str):
     """Ask what the columns of a file are."""
     kind = request.args.get("kind", LOG)
@@ -189,7 +187,6 @@ def bring(number: str):
     return _render(Shown(number, name, proposed))
 
 
-@pages.post("/log/bring/<number>")
 def map_file(number: str):
     """Show what the answers mean, or, with `bring`, bring the file in so."""
     file, name = stash().get(g.kept.id, number) or abort(404)

@@ -9,14 +9,13 @@ from voltaun.database.changes import Change
 from voltaun.database.connection import transaction
 from voltaun.intake import bringing
 from voltaun.pages import context
-from voltaun.pages.log.views import pages, taken_words
+from voltaun.pages.log.views import taken_words
 from voltaun.words import sentences as words
 from voltaun.words.units import show_energy, show_percent
 
 DONE = {"added": "written down", "edited": "changed", "removed": "removed", "undone": "taken back"}
 
 
-@pages.get("/log/changed")
 def changed():
     """The list."""
     found = changes.recent(context.db(), g.kept.id, g.now)
@@ -64,7 +63,6 @@ def _figures(reading) -> str:
     return ", ".join(shown) or "without figures"
 
 
-@pages.post("/log/changed/<kind>/<int:number>")
 def take_back(kind: str, number: int):
     """Take a change back, or bring what was taken back in again."""
     doing = {"reading": _reading, "import": _import, "samples": _samples, "plan": _plan, "rig": _rig, "run": _run,

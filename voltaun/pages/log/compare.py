@@ -9,12 +9,10 @@ from voltaun.core.log.days import clear_sky_of
 from voltaun.core.log.stretches import Stretch, difference, share_difference, stretch
 from voltaun.database import readings
 from voltaun.pages import context
-from voltaun.pages.log.views import pages
 
 ENDS = ("a_first", "a_last", "b_first", "b_last")
 
 
-@pages.get("/log/compare")
 def compare():
     """The page: the days asked for, else the last fortnight beside the one before it."""
     today = local_day(g.now, context.rig().zone)

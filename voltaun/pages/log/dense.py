@@ -17,10 +17,8 @@ from voltaun.intake.monitor import leave_out, read_monitor
 from voltaun.pages import context
 from voltaun.pages.figures import dense as pictures
 from voltaun.pages.log.bring import jobs, stash
-from voltaun.pages.log.views import pages
 
 
-@pages.get("/log/monitor")
 def monitor():
     """A month of samples by the day, or with `day` that day by the minute; the monitor; bringing samples in."""
     return _render()
@@ -88,7 +86,6 @@ def _figures(name, summed: Hours, part: slice, day) -> dict:
             "covered": float(summed.seconds[part].sum()) / 3600}
 
 
-@pages.post("/log/samples")
 def bring_samples():
     """Begin to bring a samples file in: as its kind was read before, or after asking what its columns are."""
     sent = request.files.get("file")
@@ -107,7 +104,6 @@ def bring_samples():
     return redirect(url_for("log.job", rig_id=g.kept.id, job_id=job.id), 303)
 
 
-@pages.post("/log/samples/remove")
 def remove_samples():
     """Take the samples of some days out, and the readings made of them; they can be brought back."""
     rig = context.rig()
@@ -124,7 +120,6 @@ def remove_samples():
     return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
 
 
-@pages.post("/log/monitor/answer")
 def answer_monitor():
     """Say of what the monitor showed, and what cannot be, that it is right, or leave it out."""
     if "right" in request.form:
@@ -136,7 +131,6 @@ def answer_monitor():
     return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
 
 
-@pages.get("/log/samples/<int:job_id>")
 def job(job_id: int):
     """How far an import is; asked for again each second while it goes on."""
     found = jobs().get(g.kept.id, job_id)
@@ -145,7 +139,6 @@ def job(job_id: int):
     return render_template("log/job.html", job=found)
 
 
-@pages.post("/log/samples/<int:job_id>/cancel")
 def cancel(job_id: int):
     """Answer what an import asks: go on, or stop it, and then nothing of it is kept."""
     found = jobs().get(g.kept.id, job_id)
@@ -155,7 +148,6 @@ def cancel(job_id: int):
     return redirect(url_for("log.job", rig_id=g.kept.id, job_id=job_id), 303)
 
 
-@pages.post("/log/monitor")
 def keep_monitor():
     """Keep where the monitor is and how often it is read; read it now; or forget it."""
     if "forget" in request.form:
@@ -185,7 +177,6 @@ def keep_monitor():
     return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
 
 
-@pages.post("/log/monitor/readings")
 def make_readings():
     """Turn all samples into readings at the hours chosen, wherever none stands yet."""
     made = bringing.condense(context.writer(), g.kept.id, g.now, since=_instant(0))

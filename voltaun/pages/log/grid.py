@@ -8,14 +8,13 @@ from voltaun.core.log.ledger import Reading
 from voltaun.database import imports, readings
 from voltaun.database.connection import transaction
 from voltaun.pages import context
-from voltaun.pages.log.views import pages, taken_words
+from voltaun.pages.log.views import taken_words
 from voltaun.pages.reading import asking
 from voltaun.pages.reading.forms import ReadingForm
 
 ROWS, MOST_ROWS = 7, 31
 
 
-@pages.get("/log/grid")
 def grid():
     """A week of empty rows, dated on from the last reading."""
     last = readings.before(context.db(), g.kept.id, g.now, 1)
@@ -34,7 +33,6 @@ def _render(rows, status=200, asked_mark=""):
     return render_template("log/grid.html", rows=rows, asked_mark=asked_mark), status
 
 
-@pages.post("/log/grid")
 def keep_grid():
     """Keep every row that has a figure in it, or none and say what is wrong where."""
     count = min(MOST_ROWS, sum(name.endswith("-at") for name in request.form))

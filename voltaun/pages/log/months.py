@@ -10,7 +10,6 @@ from voltaun.core.log.days import Day
 from voltaun.core.rig.parts import SOURCES
 from voltaun.database import readings
 from voltaun.pages import context
-from voltaun.pages.log.views import pages
 
 
 @dataclass(frozen=True)
@@ -25,7 +24,6 @@ class Line:
     notes: tuple[str, ...] = ()
 
 
-@pages.get("/log/month/<int:year>/<int:month>")
 def month_sheet(year: int, month: int):
     """A month, a line a day."""
     if not (1970 <= year < 2200 and 1 <= month <= 12):
@@ -39,7 +37,6 @@ def month_sheet(year: int, month: int):
     return _sheet(lines, first, last, "month", list(days.values()))
 
 
-@pages.get("/log/year/<int:year>")
 def year_sheet(year: int):
     """A year, a line a month."""
     if not 1970 <= year < 2200:

@@ -7,10 +7,8 @@ from flask import current_app, flash, g, redirect, render_template, request, url
 from voltaun.database import backup, settings
 from voltaun.database.connection import DatabaseFault, transaction
 from voltaun.pages import context
-from voltaun.pages.log.views import pages
 
 
-@pages.get("/log/safe")
 def safe():
     """The copies that there are."""
     return _render()
@@ -26,7 +24,6 @@ def _render(status=200, fault=None, typed=None):
                            trouble=current_app.extensions["voltaun-copies"].trouble, database=database), status
 
 
-@pages.post("/log/safe")
 def keep_place():
     """Keep where the second copies go, or make a copy now."""
     if "now" in request.form:

@@ -16,7 +16,6 @@ from voltaun.core.rig.rig import Rig
 from voltaun.database import rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import context
-from voltaun.pages.log.views import pages
 
 
 @dataclass(frozen=True)
@@ -29,7 +28,6 @@ class Proposal:
     proposed: float
 
 
-@pages.get("/log/taught")
 def taught():
     """The page."""
     rig, sun, account = context.rig(), context.sun(), _account()
@@ -63,7 +61,6 @@ def proposals(rig: Rig, account: Account) -> list[Proposal]:
     return found
 
 
-@pages.post("/log/taught")
 def apply():
     """Put one of the proposals into the rig; it can be taken back."""
     rig = context.rig()

@@ -9,7 +9,7 @@ from voltaun.core.instants import day_start, local_day
 from voltaun.core.log.ledger import ANSWERS
 from voltaun.database import monitors, readings, settings
 from voltaun.database.connection import transaction
-from voltaun.pages import context, frame
+from voltaun.pages import context
 from voltaun.pages.figures import strip
 from voltaun.pages.log.sheet import Sheet
 from voltaun.pages.reading import asking
@@ -18,14 +18,11 @@ from voltaun.pages.today import views as today
 from voltaun.words.sentences import begin
 from voltaun.words.units import show_percent
 
-pages = frame.page("log")
-
 WEEKS_SHOWN = 6
 REACH = 60
 """Days before the table in which the reading before its first one is looked for."""
 
 
-@pages.get("/log")
 def show():
     """The table, six weeks of it up to `day` (or to the latest reading)."""
     editing = request.args.get("edit", type=int)
@@ -101,7 +98,6 @@ def _sheet(day: date | None) -> Sheet:
     return Sheet(rig, kept, account, days, first, last, bool(older), newer is not None, marks)
 
 
-@pages.post("/readings")
 def add():
     """Keep a reading; from Today's line or from Log."""
     form = ReadingForm(context.rig(), g.now)
@@ -133,7 +129,6 @@ def taken_words(kept) -> str:
             "another time; to change that one, open it in the log.")
 
 
-@pages.post("/readings/<int:reading_id>")
 def edit(reading_id: int):
     """Put a corrected reading in place of the one that was shown, or remove it."""
     version = request.form.get("version", 0, type=int)
@@ -187,7 +182,6 @@ def _remove(reading_id, version):
     return _back(kept.reading.at)
 
 
-@pages.post("/readings/<int:reading_id>/answer")
 def answer(reading_id: int):
     """Say of a mark that the monitor set itself, that the figures are right, or take such an answer away."""
     said = request.form.get("answer", "")
@@ -206,7 +200,6 @@ def answer(reading_id: int):
     return _back(kept.reading.at)
 
 
-@pages.post("/undo/<int:change_id>")
 def undo(change_id: int):
     """Take a change back."""
     try:
@@ -229,7 +222,6 @@ def _back(at):
     return redirect(url_for("log.show", rig_id=g.kept.id, day=local_day(at, context.rig().zone)), 303)
 
 
-@pages.get("/log.csv")
 def export_log():
     """The whole log as CSV, reckoned figures marked as such."""
     from voltaun.formats.log_csv import write_log
@@ -237,14 +229,12 @@ def export_log():
     return _download(write_log(context.rig(), logged, context.whole().intervals), "text/csv", "log.csv")
 
 
-@pages.get("/rig.json")
 def export_rig():
     """The rig as a rig file."""
     from voltaun.formats.rig_file import write_rig
     return _download(write_rig(context.rig()), "application/json", "rig.json")
 
 
-@pages.get("/archive.json")
 def export_archive():
     """Everything of this rig as an archive, or with `all` of every rig, the removed ones too."""
     from voltaun.database import archive

@@ -11,12 +11,10 @@ from voltaun.core.rig.parts import SKIES
 from voltaun.database import monitors, plans, readings
 from voltaun.database.connection import transaction
 from voltaun.intake import client, forecast
-from voltaun.pages import context, frame
+from voltaun.pages import context
 from voltaun.pages.figures import fan
 from voltaun.pages.outlook.asked import Asked, plan_from, rule_from
 from voltaun.words import sentences as words
-
-pages = frame.page("outlook")
 
 AHEAD = 10
 FORECAST = "http://127.0.0.1:8152"
@@ -24,7 +22,6 @@ PAST_OUTLOOKS, PAST_AFTER_DAYS = 120, 21
 """The page looks back on so many outlooks at the most, made once so many days were logged."""
 
 
-@pages.get("/outlook")
 def show():
     """The page; with something asked of it, what that would change."""
     return render()
@@ -63,7 +60,6 @@ def _worst(look):
     return worst_stretch(context.rig(), look.recent.days, look.outlook.soc, look.outlook.energy_wh)
 
 
-@pages.post("/outlook/sky")
 def give_sky():
     """Keep the sky of a coming day as it was tapped, or take it away."""
     look = context.look()
@@ -79,7 +75,6 @@ def give_sky():
     return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#sky", 303)
 
 
-@pages.post("/outlook/forecast")
 def fetch_skies():
     """Ask the forecast service for the sky of the coming days."""
     address = request.form.get("address", "").strip()
@@ -101,7 +96,6 @@ def fetch_skies():
     return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#sky", 303)
 
 
-@pages.post("/outlook/plans")
 def add_plan():
     """Keep a plan."""
     plan, faults = plan_from(context.rig(), request.form)
@@ -113,7 +107,6 @@ def add_plan():
     return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#plans", 303)
 
 
-@pages.post("/outlook/plans/<int:plan_id>")
 def change_plan(plan_id: int):
     """Take a plan away, or bring it back."""
     removed = "back" not in request.form
@@ -128,7 +121,6 @@ def change_plan(plan_id: int):
     return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#plans", 303)
 
 
-@pages.post("/outlook/rule")
 def keep_rule():
     """Keep when the generator is started and stopped, or that it is not counted on."""
     made, faults = (None, []) if "none" in request.form else rule_from(request.form)
@@ -140,7 +132,6 @@ def keep_rule():
     return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#rule", 303)
 
 
-@pages.get("/outlook/past")
 def past_outlooks():
     """How past outlooks did; made when it is asked for, since it takes a while."""
     # Imported when they are asked for: the start of the server should not wait for them.

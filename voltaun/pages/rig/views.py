@@ -12,12 +12,10 @@ from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.clear_sky import aiming_gains
 from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
-from voltaun.pages import context, frame
+from voltaun.pages import context
 from voltaun.pages.figures import one_line
 from voltaun.words.cautions import for_rig
 from voltaun.words.sentences import figure_words
-
-pages = frame.page("rig")
 
 SOC_WORDS = {
     "shunt": "Counted by a shunt, the percent is relative to the capacity set in the shunt. It cannot show lost "
@@ -33,7 +31,6 @@ DEPTH_WORDS = {"long life": ("kept above 70 % a lead bank lives about twice as l
                             "nearly all of it; little is left when a forecast fails")}
 
 
-@pages.get("/rig")
 def show():
     """The page."""
     return _render(_form(), context.rig())
@@ -46,7 +43,6 @@ def _form(read_sent: bool = True):
     return RigForm.of(context.rig(), g.kept.version, read_sent)
 
 
-@pages.post("/rig")
 def save():
     """Keep the rig as typed, or show what is wrong beside its field."""
     form = _form()
@@ -69,7 +65,6 @@ def save():
     return redirect(url_for("rig.show", rig_id=g.kept.id), 303)
 
 
-@pages.post("/rig/undo/<int:change_id>")
 def undo(change_id: int):
     """Put the rig back as it was before it was saved."""
     try:
@@ -86,14 +81,12 @@ def undo(change_id: int):
     return redirect(url_for("rig.show", rig_id=g.kept.id), 303)
 
 
-@pages.post("/rig/follows")
 def follows():
     """What follows from the figures as they are typed; nothing is kept."""
     made, _ = _rig_of(_form())
     return render_template("rig/follows.html", figures=figures(made) if made else None)
 
 
-@pages.post("/rig/remove")
 def remove():
     """Take the rig and its log out of sight, once its name was typed to make sure."""
     if request.form.get("name", "").strip() != context.rig().name:
@@ -161,7 +154,6 @@ def _aiming(rig: Rig, look) -> list[dict]:
     return made
 
 
-@pages.post("/rig/depth")
 def depth():
     """Set the everyday floor by a depth policy."""
     name = request.form.get("policy", "")

@@ -2,17 +2,14 @@
 
 import re
 
-from flask import Blueprint, abort, current_app, flash, g, make_response, redirect, render_template, request, url_for
+from flask import abort, current_app, flash, g, make_response, redirect, render_template, request, url_for
 
 from voltaun.core.rig.fields import RigFaults
 from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import context, frame
 
-pages = Blueprint("start", __name__, template_folder="templates")
 
-
-@pages.get("/")
 def home():
     """The first rig, or the questions."""
     known = rigs.names(context.db())
@@ -21,7 +18,6 @@ def home():
     return redirect(url_for("today.show", rig_id=known[0][0]))
 
 
-@pages.get("/start")
 def ask():
     """The three questions."""
     return _render(_form())
@@ -33,7 +29,6 @@ def _form():
     return StartForm()
 
 
-@pages.post("/start")
 def answer():
     """Make the rig that the answers describe and open its log."""
     form = _form()
@@ -58,14 +53,12 @@ def answer():
     return redirect(url_for("today.show", rig_id=rig_id), 303)
 
 
-@pages.post("/start/demo")
 def demo():
     """Look around in the demo: the honey house and its log beside one's own rigs."""
     from voltaun.demo.fill import fill
     return redirect(url_for("today.show", rig_id=fill(context.writer(), g.now)), 303)
 
 
-@pages.post("/start/restore/<int:removed_id>")
 def restore(removed_id: int):
     """Bring a removed rig back with its log."""
     try:
@@ -77,7 +70,6 @@ def restore(removed_id: int):
     return redirect(url_for("today.show", rig_id=removed_id), 303)
 
 
-@pages.post("/ground")
 def ground():
     """Set the ground (device, day or night) and go back."""
     wanted = request.form.get("ground", "device")
@@ -90,7 +82,6 @@ def ground():
     return answer
 
 
-@pages.post("/start/archive")
 def bring_archive():
     """Bring an archive in: everything of one rig or of all, as another Voltaun wrote it."""
     from voltaun.database.archive import ArchiveFault, schema
@@ -111,7 +102,6 @@ def bring_archive():
     return redirect(url_for("today.show", rig_id=shown[0]) if shown else url_for("start.home"), 303)
 
 
-@pages.get("/mend/<int:damaged_id>")
 def mend(damaged_id: int):
     """A rig that cannot be read: what is wrong with it, and the ways to go on."""
     damaged = rigs.damaged(context.db(), damaged_id)
@@ -123,7 +113,6 @@ def mend(damaged_id: int):
     return render_template("start/mend.html", damaged=damaged, zones=zones(), known=rigs.names(context.db()))
 
 
-@pages.post("/mend/<int:damaged_id>")
 def mended(damaged_id: int):
     """Give it a time zone that there is, put it back as it was last, or remove it."""
     damaged = rigs.damaged(context.db(), damaged_id)

@@ -3,12 +3,9 @@
 from flask import render_template, request
 
 from voltaun.core.rig.bank import nominal_voltage
-from voltaun.pages import context, frame
-
-pages = frame.page("sums")
+from voltaun.pages import context
 
 
-@pages.get("/sums")
 def show():
     """The page; the sentence that `of` names takes its blanks from the address, the others from the rig."""
     # Imported when the page is wanted: the start of the server should not wait for it.

@@ -11,12 +11,9 @@ from voltaun.pages.reading.forms import ReadingForm
 from voltaun.words import sentences as words
 from voltaun.words.cautions import for_now
 
-pages = frame.page("today")
-
 BACK, AHEAD = 14, 10
 
 
-@pages.get("/today")
 def show():
     """The page."""
     return render(ReadingForm(context.rig(), context.look(AHEAD).now))

@@ -1,0 +1,100 @@
+"""Every address, and the view that answers it: the module that holds it is loaded when it is first asked for."""
+
+from collections.abc import Callable
+from importlib import import_module
+from typing import Any
+
+from flask import Flask
+
+ADDRESSES = (
+    # Start
+    ("GET", "/", "start.home", "start.views"),
+    ("GET", "/start", "start.ask", "start.views"),
+    ("POST", "/start", "start.answer", "start.views"),
+    ("POST", "/start/demo", "start.demo", "start.views"),
+    ("POST", "/start/restore/<int:removed_id>", "start.restore", "start.views"),
+    ("POST", "/ground", "start.ground", "start.views"),
+    ("POST", "/start/archive", "start.bring_archive", "start.views"),
+    ("GET", "/mend/<int:damaged_id>", "start.mend", "start.views"),
+    ("POST", "/mend/<int:damaged_id>", "start.mended", "start.views"),
+    # Today
+    ("GET", "/<int:rig_id>/today", "today.show", "today.views"),
+    # Log
+    ("GET", "/<int:rig_id>/log", "log.show", "log.views"),
+    ("POST", "/<int:rig_id>/readings", "log.add", "log.views"),
+    ("POST", "/<int:rig_id>/readings/<int:reading_id>", "log.edit", "log.views"),
+    ("POST", "/<int:rig_id>/readings/<int:reading_id>/answer", "log.answer", "log.views"),
+    ("POST", "/<int:rig_id>/undo/<int:change_id>", "log.undo", "log.views"),
+    ("GET", "/<int:rig_id>/log.csv", "log.export_log", "log.views"),
+    ("GET", "/<int:rig_id>/rig.json", "log.export_rig", "log.views"),
+    ("GET", "/<int:rig_id>/archive.json", "log.export_archive", "log.views"),
+    ("POST", "/<int:rig_id>/log/import", "log.import_file", "log.bring"),
+    ("GET", "/<int:rig_id>/log/bring/<number>", "log.bring", "log.bring"),
+    ("POST", "/<int:rig_id>/log/bring/<number>", "log.map_file", "log.bring"),
+    ("GET", "/<int:rig_id>/log/changed", "log.changed", "log.changed"),
+    ("POST", "/<int:rig_id>/log/changed/<kind>/<int:number>", "log.take_back", "log.changed"),
+    ("GET", "/<int:rig_id>/log/compare", "log.compare", "log.compare"),
+    ("GET", "/<int:rig_id>/log/monitor", "log.monitor", "log.dense"),
+    ("POST", "/<int:rig_id>/log/samples", "log.bring_samples", "log.dense"),
+    ("POST", "/<int:rig_id>/log/samples/remove", "log.remove_samples", "log.dense"),
+    ("POST", "/<int:rig_id>/log/monitor/answer", "log.answer_monitor", "log.dense"),
+    ("GET", "/<int:rig_id>/log/samples/<int:job_id>", "log.job", "log.dense"),
+    ("POST", "/<int:rig_id>/log/samples/<int:job_id>/cancel", "log.cancel", "log.dense"),
+    ("POST", "/<int:rig_id>/log/monitor", "log.keep_monitor", "log.dense"),
+    ("POST", "/<int:rig_id>/log/monitor/readings", "log.make_readings", "log.dense"),
+    ("GET", "/<int:rig_id>/log/grid", "log.grid", "log.grid"),
+    ("POST", "/<int:rig_id>/log/grid", "log.keep_grid", "log.grid"),
+    ("GET", "/<int:rig_id>/log/month/<int:year>/<int:month>", "log.month_sheet", "log.months"),
+    ("GET", "/<int:rig_id>/log/year/<int:year>", "log.year_sheet", "log.months"),
+    ("GET", "/<int:rig_id>/log/safe", "log.safe", "log.safe"),
+    ("POST", "/<int:rig_id>/log/safe", "log.keep_place", "log.safe"),
+    ("GET", "/<int:rig_id>/log/taught", "log.taught", "log.taught"),
+    ("POST", "/<int:rig_id>/log/taught", "log.apply", "log.taught"),
+    # Bench
+    ("GET", "/<int:rig_id>/bench", "bench.show", "bench.views"),
+    ("POST", "/<int:rig_id>/bench/round", "bench.lay_out", "bench.views"),
+    ("GET", "/<int:rig_id>/bench/round.ics", "bench.calendar", "bench.views"),
+    ("GET", "/<int:rig_id>/bench/new", "bench.new", "bench.runs"),
+    ("POST", "/<int:rig_id>/bench/new", "bench.start", "bench.runs"),
+    ("GET", "/<int:rig_id>/bench/runs/<int:run_id>", "bench.run", "bench.runs"),
+    ("POST", "/<int:rig_id>/bench/runs/<int:run_id>/marks", "bench.add_mark", "bench.runs"),
+    ("POST", "/<int:rig_id>/bench/runs/<int:run_id>/marks/<int:n>", "bench.change_mark", "bench.runs"),
+    ("POST", "/<int:rig_id>/bench/runs/<int:run_id>/noted", "bench.note", "bench.runs"),
+    ("POST", "/<int:rig_id>/bench/runs/<int:run_id>/state", "bench.state", "bench.runs"),
+    ("POST", "/<int:rig_id>/bench/undo/<int:change_id>", "bench.undo", "bench.runs"),
+    ("POST", "/<int:rig_id>/bench/runs/<int:run_id>/apply", "bench.apply", "bench.runs"),
+    ("POST", "/<int:rig_id>/bench/runs/<int:run_id>/take-back", "bench.take_back", "bench.runs"),
+    # Rig
+    ("GET", "/<int:rig_id>/rig", "rig.show", "rig.views"),
+    ("POST", "/<int:rig_id>/rig", "rig.save", "rig.views"),
+    ("POST", "/<int:rig_id>/rig/undo/<int:change_id>", "rig.undo", "rig.views"),
+    ("POST", "/<int:rig_id>/rig/follows", "rig.follows", "rig.views"),
+    ("POST", "/<int:rig_id>/rig/remove", "rig.remove", "rig.views"),
+    ("POST", "/<int:rig_id>/rig/depth", "rig.depth", "rig.views"),
+    # Outlook
+    ("GET", "/<int:rig_id>/outlook", "outlook.show", "outlook.views"),
+    ("POST", "/<int:rig_id>/outlook/sky", "outlook.give_sky", "outlook.views"),
+    ("POST", "/<int:rig_id>/outlook/forecast", "outlook.fetch_skies", "outlook.views"),
+    ("POST", "/<int:rig_id>/outlook/plans", "outlook.add_plan", "outlook.views"),
+    ("POST", "/<int:rig_id>/outlook/plans/<int:plan_id>", "outlook.change_plan", "outlook.views"),
+    ("POST", "/<int:rig_id>/outlook/rule", "outlook.keep_rule", "outlook.views"),
+    ("GET", "/<int:rig_id>/outlook/past", "outlook.past_outlooks", "outlook.views"),
+    # Additions
+    ("GET", "/<int:rig_id>/additions", "additions.show", "additions.views"),
+    # Sums
+    ("GET", "/<int:rig_id>/sums", "sums.show", "sums.views"),
+)
+"""Method, address, endpoint (the page, and the name of the view), and the module below `pages`."""
+
+
+def register(app: Flask) -> None:
+    """Give the application all addresses."""
+    for method, address, endpoint, module in ADDRESSES:
+        app.add_url_rule(address, endpoint, _later(module, endpoint.partition(".")[2]), methods=[method])
+
+
+def _later(module: str, name: str) -> Callable[..., Any]:
+    """A view that is looked up once it is asked for."""
+    def view(**given):
+        return getattr(import_module(f"voltaun.pages.{module}"), name)(**given)
+    return view
