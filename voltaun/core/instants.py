@@ -28,11 +28,12 @@ def resolve(local: datetime, in_zone: ZoneInfo) -> tuple[datetime, str | None]:
         return local.astimezone(UTC), None
     before, after = local.replace(tzinfo=in_zone, fold=0), local.replace(tzinfo=in_zone, fold=1)
     instant = after.astimezone(UTC)
-    if before.utcoffset() == after.utcoffset():
+    offset, offset_before = (each.utcoffset() or timedelta() for each in (after, before))
+    if offset_before == offset:
         return instant, None
-    twice = before.utcoffset() > after.utcoffset()
+    twice = offset_before > offset
     what = "comes twice that night" if twice else "is skipped by the clock that night"
-    hours = after.utcoffset().total_seconds() / 3600
+    hours = offset.total_seconds() / 3600
     return instant, f"{local:%Y-%m-%d %H:%M} {what}; taken with the later offset, UTC{hours:+g}"
 
 

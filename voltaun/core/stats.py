@@ -37,7 +37,8 @@ def _student(freedom: float, within: float) -> float:
     return float(np.sqrt(freedom) * np.tan(np.interp(within * mass[-1], mass, theta)))
 
 
-def right_censored(values, censored, counts) -> tuple[np.ndarray, np.ndarray]:
+def right_censored(values: np.ndarray, censored: np.ndarray,
+                   counts: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """The distribution of values of which some are only lower bounds: points and weights that sum to 1.
 
     values    observed or least values, shape (n,)

@@ -95,7 +95,7 @@ def parse(text: str, kind: str, *, volts: float | None = None, low: float | None
     return value
 
 
-def _limits(low, high) -> str:
+def _limits(low: float | None, high: float | None) -> str:
     if low is not None and high is not None and high < 1e5:
         return f"from {low:g} to {high:g}"
     return f"of {low:g} or more" if low is not None else f"of {high:g} or less"
@@ -138,7 +138,7 @@ def _product(clean: str, shown: str, wanted: Kind, volts: float | None, unit: st
     for part in parts:
         factor, of_part = _factor(part, shown, wanted)
         value *= factor
-        powers = tuple(a + b for a, b in zip(powers, of_part, strict=True))
+        powers = (powers[0] + of_part[0], powers[1] + of_part[1], powers[2] + of_part[2])
     if powers == wanted.powers or powers == _BARE:
         return value
     if wanted.powers == _WATT_HOUR and powers == _AMP_HOUR:

@@ -11,7 +11,7 @@ from voltaun.words.units import show_duration, show_energy, show_percent
 
 if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.learned.doubts import Doubt
-    from voltaun.core.outlook.outlook import Outlook
+    from voltaun.core.outlook.outlook import DayOutlook, Outlook
 
 _NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven",
             "twelve")
@@ -148,7 +148,7 @@ def odds(outlook: Outlook, today: date) -> str:
     return f"nine chances in ten you are still above your floor {on_day(safe, today)}"
 
 
-def _last_safe_day(outlook, ahead) -> date | None:
+def _last_safe_day(outlook: Outlook, ahead: list[DayOutlook]) -> date | None:
     safe = None
     for day in ahead:
         if outlook.first_risky_day is not None and day.day >= outlook.first_risky_day:

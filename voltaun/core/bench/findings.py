@@ -32,12 +32,12 @@ def find(run: Run, rig: Rig, sun: RigSun | None = None) -> Finding:
     return _harvest(run, rig, sun)
 
 
-def _harvest(run, rig, sun):
+def _harvest(run: Run, rig: Rig, sun: RigSun | None) -> Harvested:
     names = [array.name for array in rig.arrays]
     if run.subject not in names:
         charger = next((part for group in (rig.vehicles, rig.generators, rig.mains) for part in group
                         if part.name == run.subject), None)
-        return trials.harvest(run, rig, charger and charger.charge_w)
+        return trials.harvest(run, rig, charger.charge_w if charger else None)
     n = names.index(run.subject)
     clear = whole_days = None
     if sun is not None and run.marks:
@@ -65,12 +65,14 @@ def changes(run: Run, rig: Rig, finding: Finding) -> dict[Path, object]:
                       if any(part.name == run.subject for part in getattr(rig, group))), None)
         return {(group, run.subject, "charge_w"): round(finding.mean_w, 1)} if group and finding.mean_w >= 1 else {}
     if isinstance(finding, Drawdown):
-        return _of_load(run, finding.load_wh_per_day, None, "trial") if run.subject else {}
+        wh = finding.load_wh_per_day
+        return {} if wh is None else _of_load(run, wh, None, "trial")
     return _of_load(run, finding.daily_wh, finding.running_w, finding.evidence)
 
 
-def _of_load(run, daily_wh, running_w, evidence) -> dict[Path, object]:
+def _of_load(run: Run, daily_wh: float, running_w: float | None, evidence: str) -> dict[Path, object]:
     load = ("loads", run.subject)
-    found = {(*load, "daily_wh"): round(daily_wh, 1), (*load, "evidence"): evidence, (*load, "side"): run.side}
+    found: dict[Path, object] = {(*load, "daily_wh"): round(daily_wh, 1), (*load, "evidence"): evidence,
+                                 (*load, "side"): run.side}
     return found | ({(*load, "running_w"): round(running_w, 1)} if running_w is not None else {})
 

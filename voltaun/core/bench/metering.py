@@ -1,7 +1,9 @@
 """What a load takes: a meter run over hours or days, or what its label says."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
+from itertools import pairwise
 
 import numpy as np
 
@@ -97,29 +99,29 @@ def meter(run: Run) -> Metered:
 def _spans(marks: list[Mark]) -> tuple[list[Span], float, float]:
     """The spans between the counter's readings, the run minutes in them and the hours those were counted for."""
     spans, minutes, timed = [], 0.0, 0.0
-    for before, after in zip(marks, marks[1:], strict=False):
-        if after.reset:
+    for before, after in pairwise(marks):
+        if after.reset or after.wh is None or before.wh is None:
             continue
         if after.wh < before.wh:
             raise CounterFell("wh_fell", after.at, found=after.wh, before=before.wh)
         hours = hours_between(before.at, after.at)
         spans.append(Span(before.at, after.at, hours, after.wh - before.wh))
     for piece in _pieces(marks):
-        shown = [mark for mark in piece if mark.run_minutes is not None]
+        shown = [(mark.at, mark.run_minutes) for mark in piece if mark.run_minutes is not None]
         if not shown:
             continue
+        if any(after < before for (_, before), (_, after) in pairwise(shown)):
+            raise CounterFell("run_minutes_fell", shown[-1][0])
         # Before its first reading the count of minutes stood at nought, as the run began.
-        first = piece[0] if piece[0].run_minutes is None else shown[0]
-        if any(b.run_minutes < a.run_minutes for a, b in zip(shown, shown[1:], strict=False)):
-            raise CounterFell("run_minutes_fell", shown[-1].at)
-        minutes += shown[-1].run_minutes - (first.run_minutes or 0.0)
-        timed += hours_between(first.at, shown[-1].at)
+        begin, stood = (piece[0].at, 0.0) if piece[0].run_minutes is None else shown[0]
+        minutes += shown[-1][1] - stood
+        timed += hours_between(begin, shown[-1][0])
     return spans, minutes, timed
 
 
 def _pieces(marks: list[Mark]) -> list[list[Mark]]:
     """The readings cut where the counter was reset."""
-    pieces = []
+    pieces: list[list[Mark]] = []
     for mark in marks:
         if mark.reset or not pieces:
             pieces.append([])
@@ -141,7 +143,7 @@ def _spread(spans: list[Span], evidence: str) -> float:
     return max(LEAST_SPREAD, float(np.std(days, ddof=1) / np.mean(days)))
 
 
-def _remarks(run: Run, hours: float):
+def _remarks(run: Run, hours: float) -> Iterator[Reason]:
     if hours < DAY_HOURS:
         yield reason("less_than_a_day", hours=hours)
     if run.warm and hours < SETTLED_HOURS:

@@ -5,8 +5,10 @@ is applied to the rig with one action and stays traceable. The instruments are i
 label) and `trials` (drawdown, capacity, inverter, harvest).
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from itertools import pairwise
 
 from voltaun.core.instants import hours_between
 from voltaun.core.reasons import CounterFell, Misread, NotYet
@@ -69,7 +71,7 @@ class Run:
     yearly_wh: float | None = None
     daily_wh: float | None = None
 
-    def __post_init__(self):
+    def __post_init__(self) -> None:
         object.__setattr__(self, "marks", tuple(sorted(self.marks, key=lambda mark: mark.at)))
 
     @property
@@ -84,16 +86,17 @@ class Run:
         return sum(noted) / len(noted) if noted else None
 
 
-def counted(marks, name: str) -> float | None:
+def counted(marks: Sequence[Mark], name: str) -> float | None:
     """What a counter went up by between the first and the last reading that show it; None with fewer than two.
 
     Raises CounterFell where it falls.
     """
-    shown = [mark for mark in marks if getattr(mark, name) is not None]
-    for before, after in zip(shown, shown[1:], strict=False):
-        if getattr(after, name) < getattr(before, name):
-            raise CounterFell("counter_fell", after.at, found=getattr(after, name), before=getattr(before, name))
-    return getattr(shown[-1], name) - getattr(shown[0], name) if len(shown) > 1 else None
+    shown: list[tuple[datetime, float]] = [(mark.at, getattr(mark, name)) for mark in marks
+                                           if getattr(mark, name) is not None]
+    for (_, before), (at, after) in pairwise(shown):
+        if after < before:
+            raise CounterFell("counter_fell", at, found=after, before=before)
+    return shown[-1][1] - shown[0][1] if len(shown) > 1 else None
 
 
 def require_time(run: Run, count: int = 2) -> None:

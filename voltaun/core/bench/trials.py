@@ -1,14 +1,24 @@
 """Trials of the bank, the inverter and the sources: drawdown, capacity, inverter and harvest."""
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from datetime import datetime
+from itertools import pairwise
 
 import numpy as np
 
 from voltaun.core.bench.runs import Mark, Run, counted, require_time
 from voltaun.core.instants import hours_between
 from voltaun.core.reasons import Misread, NotYet, Reason, reason
-from voltaun.core.rig.bank import FULL_SOC, capacity_ah, cold_factor, effective_energy, nominal_voltage, rated_energy
+from voltaun.core.rig.bank import (
+    FULL_SOC,
+    EffectiveEnergy,
+    capacity_ah,
+    cold_factor,
+    effective_energy,
+    nominal_voltage,
+    rated_energy,
+)
 from voltaun.core.rig.rig import Rig
 from voltaun.core.stats import t975
 
@@ -20,6 +30,9 @@ ENERGY_TRUST = {"tested": 0.03, "log": 0.05, "rated": 0.10, "station default": 0
 
 METER_TRUST = 0.02
 """A shunt or a plug-in meter over a whole test, relative."""
+
+FROM_OTHERS_TRUST = 0.05
+"""Wh at the battery that were reckoned from Ah or from the AC side, relative."""
 
 
 @dataclass(frozen=True)
@@ -57,28 +70,34 @@ def drawdown(run: Run, rig: Rig) -> Drawdown:
     the begin left out as `leave_out_hours` says. Raises NotYet, and Misread where the level rises.
     """
     require_time(run, 3)
-    shown = [mark for mark in run.marks if mark.soc is not None]
-    for before, after in zip(shown, shown[1:], strict=False):
-        if after.soc > before.soc:
-            raise Misread("level_rose", after.at, found=after.soc, before=before.soc)
+    shown = _levels(run)
+    for (_, before), (at, after) in pairwise(shown):
+        if after > before:
+            raise Misread("level_rose", at, found=after, before=before)
     if len(shown) < 3:
         raise NotYet("level_read_too_seldom", times=len(shown))
-    kept = [mark for mark in shown if hours_between(shown[0].at, mark.at) >= run.leave_out_hours]
+    kept = [(at, soc) for at, soc in shown if hours_between(shown[0][0], at) >= run.leave_out_hours]
     if len(kept) < 3:
         raise NotYet("too_little_after_the_begin", hours=run.leave_out_hours, left=len(kept))
-    hours = np.array([hours_between(kept[0].at, mark.at) for mark in kept])
-    soc = np.array([mark.soc for mark in kept])
+    hours = np.array([hours_between(kept[0][0], at) for at, _ in kept])
+    soc = np.array([level for _, level in kept])
     slope, start, error = _line(hours, soc)
     if soc[-1] >= soc[0]:
         raise NotYet("level_not_fallen")
     energy = effective_energy(rig)
     watts = slope * energy.wh
     sd = float(np.hypot(error / slope / 1.96, ENERGY_TRUST[energy.basis]))
-    return Drawdown(slope, slope - error, slope + error, start, kept[0].at, kept[-1].at, kept[-1].soc, len(kept),
-                    watts, sd, _load_daily(run, rig, watts), tuple(_drawdown_remarks(run, rig, energy, kept)))
+    return Drawdown(slope, slope - error, slope + error, start, kept[0][0], kept[-1][0], kept[-1][1], len(kept),
+                    watts, sd, _load_daily(run, rig, watts),
+                    tuple(_drawdown_remarks(run, rig, energy, kept[0][1] - kept[-1][1])))
 
 
-def _line(hours, soc) -> tuple[float, float, float]:
+def _levels(run: Run) -> list[tuple[datetime, float]]:
+    """The readings of the level: when, and what it was."""
+    return [(mark.at, mark.soc) for mark in run.marks if mark.soc is not None]
+
+
+def _line(hours: np.ndarray, soc: np.ndarray) -> tuple[float, float, float]:
     """Fall an hour, level at the begin, and the half width of the interval that holds the fall 19 times in 20."""
     slope, start = np.polyfit(hours, soc, 1)
     left = soc - (start + slope * hours)
@@ -96,14 +115,14 @@ def _load_daily(run: Run, rig: Rig, watts: float) -> float | None:
     return max(0.0, own) * 24
 
 
-def _drawdown_remarks(run, rig, energy, kept):
+def _drawdown_remarks(run: Run, rig: Rig, energy: EffectiveEnergy, fell: float) -> Iterator[Reason]:
     if run.warm and run.leave_out_hours < 6:
         yield reason("drawn_down_warm")
     if rig.soc_from == "shunt":
         yield reason("counted_percent", wh=energy.wh, tested=energy.basis == "tested")
     if rig.soc_from == "volts":
         yield reason("percent_from_volts")
-    if kept[0].soc - kept[-1].soc < 0.1:
+    if fell < 0.1:
         yield reason("fell_little")
 
 
@@ -145,39 +164,58 @@ def capacity(run: Run, rig: Rig) -> Tested:
     Raises NotYet, Misread (AC above DC, counters that fall).
     """
     require_time(run)
-    marks, hours = run.marks, run.hours
-    dc, ah, ac, other = (counted(_from_nought(marks, name), name) for name in ("wh", "ah", "ac_wh", "other_wh"))
-    volts = nominal_voltage(rig.bank)
-    # A meter counts upwards from the last level before, so both ends come from the same readings.
-    taken, how = _taken(rig, hours, dc, ah, ac, volts)
-    if dc is not None and ac is not None and ac > dc:
-        raise Misread("more_ac_than_dc", marks[-1].at, ac_wh=ac, dc_wh=dc)
+    out = _counters(run, rig)
     top, bottom = _ends(run)
-    energy = taken / (top - bottom)
     cold = cold_factor(rig.chemistry, run.ambient_c)
-    carried = dc - rig.inverter.idle_w * hours if rig.inverter and dc else 0.0
-    efficiency = ac / carried if ac and carried > 0 else None
-    second = other if other is not None else ah * volts if dc is not None and ah is not None and volts else None
-    apart = second / taken - 1 if second is not None else None
-    full = energy / cold
-    sd = float(np.hypot(METER_TRUST if how == "dc" else 0.05, SOC_ERROR * 2 / (top - bottom) if bottom > 0 else 0.0))
+    efficiency, apart = out.efficiency, out.disagreement
+    sd = float(np.hypot(METER_TRUST if out.how == "dc" else FROM_OTHERS_TRUST,
+                        SOC_ERROR * 2 / (top - bottom) if bottom > 0 else 0.0))
     if apart is not None:
         sd = max(sd, abs(apart) / 2)
-    return Tested(hours, dc, ah, ac, marks[-1].volts if run.cut_off else None, top, bottom, full,
-                  full / rated_energy(rig.bank), ac / dc if ac and dc else None,
+    full = out.wh / (top - bottom) / cold
+    return Tested(run.hours, out.dc, out.ah, out.ac, run.marks[-1].volts if run.cut_off else None, top, bottom, full,
+                  full / rated_energy(rig.bank), out.ac / out.dc if out.ac and out.dc else None,
                   efficiency if efficiency and efficiency <= 1 else None, apart, sd,
-                  tuple(_capacity_remarks(run, rig, how, top, bottom, cold, apart, efficiency)))
+                  tuple(_capacity_remarks(run, out.how, top, bottom, cold, apart, efficiency)))
+
+
+@dataclass(frozen=True)
+class _Counters:
+    """What the counters of a capacity test rose by, and Wh at the battery from them by the best of them ("dc", "ah" or
+    "ac"); disagreement is what a second meter shows more, efficiency the inverter's without its idle."""
+
+    dc: float | None
+    ah: float | None
+    ac: float | None
+    wh: float
+    how: str
+    disagreement: float | None
+    efficiency: float | None
+
+
+def _counters(run: Run, rig: Rig) -> _Counters:
+    # A meter counts upwards from the last level before, so both ends come from the same readings.
+    dc, ah, ac, other = (counted(_from_nought(run.marks, name), name) for name in ("wh", "ah", "ac_wh", "other_wh"))
+    volts = nominal_voltage(rig.bank)
+    wh, how = _taken(rig, run.hours, dc, ah, ac, volts)
+    if dc is not None and ac is not None and ac > dc:
+        raise Misread("more_ac_than_dc", run.marks[-1].at, ac_wh=ac, dc_wh=dc)
+    carried = dc - rig.inverter.idle_w * run.hours if rig.inverter and dc else 0.0
+    second = other if other is not None else ah * volts if dc is not None and ah is not None and volts else None
+    return _Counters(dc, ah, ac, wh, how, None if second is None else second / wh - 1,
+                     ac / carried if ac and carried > 0 else None)
 
 
 def _from_nought(marks: tuple[Mark, ...], name: str) -> list[Mark]:
     """The readings with this counter, begun at nought where the first one did not note it."""
     shown = [mark for mark in marks if getattr(mark, name) is not None]
     if shown and shown[0] is not marks[0]:
-        return [Mark(marks[0].at, **{name: 0.0}), *shown]
+        return [replace(Mark(marks[0].at), **{name: 0.0}), *shown]  # type: ignore[arg-type] # a counter's name
     return shown
 
 
-def _taken(rig, hours, dc, ah, ac, volts) -> tuple[float, str]:
+def _taken(rig: Rig, hours: float, dc: float | None, ah: float | None, ac: float | None,
+           volts: float | None) -> tuple[float, str]:
     """Wh that left the bank, and whether from DC Wh, Ah or AC Wh."""
     if dc:
         return dc, "dc"
@@ -199,7 +237,8 @@ def _ends(run: Run) -> tuple[float, float]:
     return top, bottom
 
 
-def _capacity_remarks(run, rig, how, top, bottom, cold, apart, efficiency):
+def _capacity_remarks(run: Run, how: str, top: float, bottom: float, cold: float, apart: float | None,
+                      efficiency: float | None) -> Iterator[Reason]:
     if top < FULL_SOC:
         yield reason("began_below_full", soc=top)
     if bottom > 0:
@@ -237,26 +276,27 @@ def inverter(run: Run) -> InverterFit:
     Each pair weighs by what a meter is off at its power, 1 W and 1 %. Needs pairs at two loads or more,
     of which one may be none. Raises NotYet, and Misread for AC above DC or a line that cannot be.
     """
-    shown = [mark for mark in run.marks if mark.dc_w is not None and mark.ac_w is not None]
-    for mark in shown:
-        if mark.ac_w > mark.dc_w:
-            raise Misread("more_ac_w_than_dc", mark.at, ac_w=mark.ac_w, dc_w=mark.dc_w)
-    ac, dc = (np.array([getattr(mark, name) for mark in shown], dtype=float) for name in ("ac_w", "dc_w"))
+    shown = [(mark.at, mark.ac_w, mark.dc_w) for mark in run.marks
+             if mark.dc_w is not None and mark.ac_w is not None]
+    for at, ac_w, dc_w in shown:
+        if ac_w > dc_w:
+            raise Misread("more_ac_w_than_dc", at, ac_w=ac_w, dc_w=dc_w)
+    ac, dc = (np.array([pair[n] for pair in shown], dtype=float) for n in (1, 2))
     if len(shown) < 2 or np.ptp(ac) < 20:
         raise NotYet("pairs_too_near")
     off = 1 + 0.01 * dc
     (per_w, idle), covariance = _weighted_line(ac, dc, 1 / off)
     if per_w < 1 or per_w > 1 / 0.3:
-        raise Misread("slope_cannot_be", shown[-1].at, dc_per_ac=float(per_w))
+        raise Misread("slope_cannot_be", shown[-1][0], dc_per_ac=float(per_w))
     if idle < -2:
-        raise Misread("idle_cannot_be", shown[int(np.argmax(ac))].at, idle_w=float(idle))
+        raise Misread("idle_cannot_be", shown[int(np.argmax(ac))][0], idle_w=float(idle))
     idle_sd, slope_sd = np.sqrt(np.diag(covariance))[::-1]
     few = (reason("two_pairs"),) if len(shown) == 2 else ()
     return InverterFit(max(0.0, float(idle)), float(1 / per_w), float(idle_sd), float(slope_sd / per_w ** 2),
                        tuple(zip(ac.tolist(), dc.tolist(), strict=True)), few)
 
 
-def _weighted_line(x, y, weights):
+def _weighted_line(x: np.ndarray, y: np.ndarray, weights: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Slope and intercept by weighted least squares, and their covariance, the weights being 1/sd."""
     rows = np.stack((x, np.ones_like(x)), axis=1) * weights[:, None]
     inverse = np.linalg.inv(rows.T @ rows)
@@ -295,12 +335,7 @@ def harvest(run: Run, rig: Rig, rated_w: float | None = None, clear_sky_wh: floa
     require_time(run)
     wh, leaning = counted(_from_nought(run.marks, "wh"), "wh"), False
     if wh is None:
-        shown = [mark for mark in run.marks if mark.soc is not None]
-        if len(shown) < 2:
-            raise NotYet("nothing_came_in")
-        if shown[-1].soc < shown[0].soc:
-            raise Misread("level_fell", shown[-1].at, found=shown[-1].soc, before=shown[0].soc)
-        wh, leaning = (shown[-1].soc - shown[0].soc) * effective_energy(rig).wh / rig.bank.charge_efficiency, True
+        wh, leaning = _from_levels(run, rig), True
     hours = run.hours
     noted = [mark.dc_w for mark in run.marks if mark.dc_w is not None]
     share = wh / clear_sky_wh if clear_sky_wh else None
@@ -310,7 +345,18 @@ def harvest(run: Run, rig: Rig, rated_w: float | None = None, clear_sky_wh: floa
                      fill, tuple(_harvest_remarks(rig, leaning, share)))
 
 
-def _harvest_remarks(rig, leaning, share):
+def _from_levels(run: Run, rig: Rig) -> float:
+    """What came in by the level's rise, Wh at the battery's terminals."""
+    shown = _levels(run)
+    if len(shown) < 2:
+        raise NotYet("nothing_came_in")
+    (_, before), (at, after) = shown[0], shown[-1]
+    if after < before:
+        raise Misread("level_fell", at, found=after, before=before)
+    return (after - before) * effective_energy(rig).wh / rig.bank.charge_efficiency
+
+
+def _harvest_remarks(rig: Rig, leaning: bool, share: float | None) -> Iterator[Reason]:
     if leaning:
         yield reason("from_the_level")
     if share is not None:

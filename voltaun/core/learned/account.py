@@ -23,12 +23,12 @@ class Learned:
     @property
     def hidden_draw_w(self) -> Estimate | None:
         """The steady unexplained draw, W."""
-        return self.held and self.held.hidden_w
+        return self.held.hidden_w if self.held else None
 
     @property
     def effective_energy_wh(self) -> Estimate | None:
         """What the bank holds by the log, Wh."""
-        return self.held and self.held.energy_wh
+        return self.held.energy_wh if self.held else None
 
     @property
     def steady_draw_w(self) -> float:

@@ -15,6 +15,7 @@ References: W. E. Deming, Statistical Adjustment of Data (1943), for a line with
 A. C. Aitken (1935) for least squares with correlated errors.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -100,7 +101,7 @@ def held(rig: Rig, made: list[Interval], energy_wh: float) -> Held | None:
     return Held(held_wh, _estimate(draw, errors[1], count), legs, days, float(scale ** 0.5))
 
 
-def _estimate(value, error, count) -> Estimate:
+def _estimate(value: float, error: float, count: int) -> Estimate:
     wide = t95(count - 2) * error
     return Estimate(float(value), float(value - wide), float(value + wide))
 
@@ -111,10 +112,10 @@ class _Rows:
     def __init__(self, rig: Rig, used: list[Interval]):
         self.used = used
         eta, d = rig.bank.charge_efficiency, np.array([interval.direct_share for interval in used])
-        harvest = np.array([interval.harvest_wh for interval in used])
-        use = np.array([interval.use_wh for interval in used])
-        self.hours = np.array([interval.hours for interval in used])
-        self.moved = np.array([interval.soc_end - interval.soc_start for interval in used])
+        harvest, use, self.hours, end, start = np.array([
+            (interval.harvest_wh, interval.use_wh, interval.hours, interval.soc_end, interval.soc_start)
+            for interval in used], dtype=float).T
+        self.moved = end - start
         direct = np.minimum(d * use, harvest)
         self.booked = eta * (harvest - direct) - (use - direct) - rig.bank.standby_w * self.hours
         # What the books would say otherwise, were η, d or the inverter's figures a standard deviation off.
@@ -125,14 +126,15 @@ class _Rows:
                          + (0.3 * DIRECT_DOUBT * (1 - eta) * use) ** 2 + 25.0)
         self.follows = np.array([False, *(a.end == b.start for a, b in zip(used, used[1:], strict=False))])
 
-    def fitting(self, energy, draw):
+    def fitting(self, energy: float, draw: float) -> np.ndarray:
         """Which intervals fit the line: within `FAR` of the spread that the middle half of them shows."""
         off = ((self.booked - energy * self.moved - draw * self.hours)
                / np.sqrt(self.variance + 2 * (energy * SOC_ROUNDING) ** 2))
         off -= middle(off)
-        return np.abs(off) <= FAR * max(1e-9, middle(np.abs(off)) / 0.6745)
+        return np.asarray(np.abs(off) <= FAR * max(1e-9, middle(np.abs(off)) / 0.6745))
 
-    def fit(self, energy, scale, known_within=None, turns=4):
+    def fit(self, energy: float, scale: float, known_within: float | None = None,
+            turns: int = 4) -> tuple[np.ndarray, np.ndarray, float]:
         """(Energy, draw), their standard errors, and the mean square of what is left over.
 
         energy  where to start, Wh; scale  by how much the errors' variances are larger than taken
@@ -154,7 +156,7 @@ class _Rows:
         shifts = inverse @ x.T @ white[:, 3:]
         return fit, np.sqrt(np.diag(inverse) + (shifts ** 2).sum(axis=1)), float(left @ left) / max(1, len(left) - 2)
 
-    def _whitened(self, energy, scale):
+    def _whitened(self, energy: float, scale: float) -> tuple[np.ndarray, Callable[[np.ndarray], float]]:
         """The columns (moved, hours, booked, doubts) freed of their errors' correlation, shape (rows, columns).
 
         Two roundings stand in each interval and one is shared with each neighbour; beyond `_BLOCK` rows the
@@ -172,10 +174,10 @@ class _Rows:
             out[part] = np.linalg.solve(root, columns[part])
             blocks.append((part, root, pattern))
 
-        def back(left):
+        def back(left: np.ndarray) -> float:
             total = 0.0
             for part, root, pattern in blocks:
                 u = np.linalg.solve(root.T, left[part])
-                total += u @ pattern @ u
+                total += float(u @ pattern @ u)
             return total
         return out, back

@@ -55,14 +55,14 @@ def draws(made: list[Interval], energy_wh: float, most: int = 3) -> list[Draw]:
     return sorted(found, key=lambda draw: draw.since)
 
 
-def _clearest(rows, energy):
+def _clearest(rows: list[Interval], energy: float) -> tuple[int, int, float, float] | None:
     """(first, end, W, standard error) of the stretch that is furthest from the rest; None when none stands out."""
     n = len(rows)
     if n < 10:
         return None
-    left = np.array([row.unexplained_wh for row in rows])
-    hours = np.array([row.hours for row in rows])
-    variance = np.array([(METER_ERROR * row.harvest_wh) ** 2 + (METER_ERROR * row.use_wh) ** 2 + 25 for row in rows])
+    left, hours, harvest, use = np.array([(row.unexplained_wh, row.hours, row.harvest_wh, row.use_wh)
+                                          for row in rows], dtype=float).T
+    variance = (METER_ERROR * harvest) ** 2 + (METER_ERROR * use) ** 2 + 25
     rounding = 2 * (SOC_ROUNDING * energy) ** 2
     # The spread that the middle half of the intervals shows, where that is more than the meters account for.
     off = (left - middle(left / hours) * hours) / np.sqrt(variance + rounding)

@@ -4,7 +4,7 @@ Nothing here refuses. Each doubt names the reading, the figure and what is usual
 The bounds are wide: a week away, a storm or a party is no doubt; a tenth or ten times the usual is.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -79,20 +79,20 @@ def doubts_of_many(rig: Rig, learned: Learned, standing: Iterable[Reading], new:
     return found
 
 
-def _alone(rig, reading):
+def _alone(rig: Rig, reading: Reading) -> Iterator[Doubt]:
     nominal = nominal_voltage(rig.bank)
     if nominal and reading.volts is not None and not 0.6 * nominal <= reading.volts <= 1.4 * nominal:
         yield Doubt(reading.at, "volts", "volts", reading.volts, nominal)
 
 
-def _hours(reading, hours):
+def _hours(reading: Reading, hours: float) -> Iterator[Doubt]:
     for name in ("vehicle_hours", "generator_hours"):
         run = getattr(reading, name)
         if run is not None and run > 1.05 * hours + 0.1:
             yield Doubt(reading.at, name, "hours", run, hours, hours)
 
 
-def _sun(learned, before, reading, sun, hours):
+def _sun(learned: Learned, before: Reading, reading: Reading, sun: RigSun | None, hours: float) -> Iterator[Doubt]:
     if reading.solar_wh is None or sun is None or reading.at_bank:
         return
     clear = float(np.diff(sun.total.at(np.array([before.at.timestamp(), reading.at.timestamp()])))[0])
@@ -111,7 +111,7 @@ def _sun(learned, before, reading, sun, hours):
             yield Doubt(reading.at, "solar_wh", "little", reading.solar_wh, usual * clear, hours)
 
 
-def _usual_share(learned, sky) -> float:
+def _usual_share(learned: Learned, sky: str) -> float:
     """What a sky word usually brings: the start-up share, scaled to what the rig's log brings on the whole."""
     usual = STARTUP_SHARES[sky]
     if learned.share.days < LEAST_LEGS:
@@ -119,10 +119,10 @@ def _usual_share(learned, sky) -> float:
     return min(usual, max(float(learned.share.quantile(0.5)), 0.5 * usual))
 
 
-def _use(rig, learned, reading, hours):
+def _use(rig: Rig, learned: Learned, reading: Reading, hours: float) -> Iterator[Doubt]:
     if reading.use_wh is None or hours < 3:
         return
-    use = reading.use_wh if rig.use_side == "dc" else dc_energy(rig.inverter, reading.use_wh, hours)
+    use = _at_the_bank(rig, reading.use_wh, hours)
     usual, least, most = _usual_use(rig, learned)
     if usual is None:
         return
@@ -134,7 +134,12 @@ def _use(rig, learned, reading, hours):
         yield Doubt(reading.at, "use_wh", "little", reading.use_wh, usual * hours / 24, hours)
 
 
-def _usual_use(rig, learned) -> tuple[float | None, float, float]:
+def _at_the_bank(rig: Rig, use_wh: float, hours: float) -> float:
+    """A use that was read, Wh on the DC side."""
+    return use_wh if rig.use_side == "dc" or rig.inverter is None else dc_energy(rig.inverter, use_wh, hours)
+
+
+def _usual_use(rig: Rig, learned: Learned) -> tuple[float | None, float, float]:
     """Use a day, Wh on the DC side: the usual, and the least and the most that came more than once or twice."""
     use = learned.use
     if use and use.intervals >= LEAST_LEGS:
@@ -145,7 +150,8 @@ def _usual_use(rig, learned) -> tuple[float | None, float, float]:
     return (listed, listed, listed) if listed else (None, 0.0, 0.0)
 
 
-def _level(rig, learned, before, reading, sun, hours):
+def _level(rig: Rig, learned: Learned, before: Reading, reading: Reading, sun: RigSun | None,
+           hours: float) -> Iterator[Doubt]:
     if reading.soc is None or before.soc is None or reading.answer or rig.soc_from == "volts":
         return
     energy = effective_energy(rig).wh
@@ -158,7 +164,7 @@ def _level(rig, learned, before, reading, sun, hours):
     elif -change > slack and reading.soc > 0.01:
         usual, _, most_seen = _usual_use(rig, learned)
         if reading.use_wh is not None:
-            use = reading.use_wh if rig.use_side == "dc" else dc_energy(rig.inverter, reading.use_wh, hours)
+            use = _at_the_bank(rig, reading.use_wh, hours)
             most = use + rig.bank.standby_w * hours
         elif usual is not None:
             most = max(FAR * usual, 2 * most_seen) * hours / 24
@@ -168,7 +174,7 @@ def _level(rig, learned, before, reading, sun, hours):
             yield Doubt(reading.at, "soc", "fall", reading.soc, max(0.0, before.soc - most / energy), hours)
 
 
-def _most_in(rig, before, reading, sun, hours) -> float:
+def _most_in(rig: Rig, before: Reading, reading: Reading, sun: RigSun | None, hours: float) -> float:
     """The most that can have come into the bank, Wh: what was read, and of what was not the most there can be."""
     most = 0.0
     for source in ("solar", "vehicle", "generator", "mains"):

@@ -81,8 +81,9 @@ def weekdays(days: list[Day]) -> dict[int, float] | None:
         return None
     wh = wh - wh.mean()
 
-    def between(values):
-        return ((np.apply_along_axis(lambda row: np.bincount(of, row, 7), -1, values) ** 2) / counts).sum(axis=-1)
+    def between(values: np.ndarray) -> np.ndarray:
+        sums = np.apply_along_axis(lambda row: np.bincount(of, row, 7), -1, values)
+        return np.asarray((sums ** 2 / counts).sum(axis=-1))
     shuffled = np.random.default_rng(1).permuted(np.tile(wh, (400, 1)), axis=1)
     if (between(shuffled) >= between(wh)).mean() >= 0.01:
         return None
@@ -136,7 +137,8 @@ TRUST_PRIOR = 6.0
 """The usual trust in a given word weighs as much as so many words that were held against what came."""
 
 
-def learned_trust(given: Sequence[tuple[date, int, str]], days: Sequence[SkyDay], usual) -> Callable[[float], float]:
+def learned_trust(given: Sequence[tuple[date, int, str]], days: Sequence[SkyDay],
+                  usual: Callable[[float], float]) -> Callable[[float], float]:
     """How far a sky word given so many days ahead comes true, 0–1, as a function of the days ahead.
 
     given  (day, how many days ahead, word) of days that are over; usual  the trust while nothing is known
@@ -148,5 +150,5 @@ def learned_trust(given: Sequence[tuple[date, int, str]], days: Sequence[SkyDay]
 
     def trust(ahead: float) -> float:
         near = [true for lead, true in held if abs(lead - ahead) <= 2]
-        return (sum(near) + TRUST_PRIOR * usual(ahead)) / (len(near) + TRUST_PRIOR)
+        return float(sum(near) + TRUST_PRIOR * usual(ahead)) / (len(near) + TRUST_PRIOR)
     return trust

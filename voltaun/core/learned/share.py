@@ -24,9 +24,9 @@ class ShareLearned:
     def mean(self) -> float:
         return float(self.points @ self.weights)
 
-    def quantile(self, q):
+    def quantile(self, q: float | np.ndarray) -> np.ndarray:
         """The share below which this part of the days lies; `q` a fraction or an array of them."""
-        return np.interp(q, np.cumsum(self.weights) - self.weights / 2, self.points)
+        return np.asarray(np.interp(q, np.cumsum(self.weights) - self.weights / 2, self.points))
 
     def mean_above(self, share: float) -> float:
         """Mean of the days that harvest more than this share; the share itself when none does."""
@@ -38,9 +38,10 @@ class ShareLearned:
 
 def share_of(legs: Sequence[Leg]) -> ShareLearned:
     """The distribution of the legs' shares, with the start-up skies, which weigh as much as `STARTUP_DAYS` of them."""
-    known = [leg for leg in legs if leg.solar_wh is not None and leg.clear_sky_wh and leg.clear_sky_wh > 0]
-    shares = np.array([leg.solar_wh / leg.clear_sky_wh for leg in known])
-    capped = np.array([leg.capped for leg in known], dtype=bool)
+    known = [(leg.solar_wh / leg.clear_sky_wh, leg.capped) for leg in legs
+             if leg.solar_wh is not None and leg.clear_sky_wh and leg.clear_sky_wh > 0]
+    shares = np.array([share for share, _ in known])
+    capped = np.array([is_capped for _, is_capped in known], dtype=bool)
     values = np.concatenate((shares, list(STARTUP_SHARES.values())))
     censored = np.concatenate((capped, np.zeros(len(STARTUP_SHARES), dtype=bool)))
     counts = np.concatenate((np.ones(len(shares)), STARTUP_DAYS * np.array(list(STARTUP_SKIES.values()))))
@@ -54,10 +55,10 @@ def with_spilt(interval: Interval, share: ShareLearned) -> Interval:
     That share is the sky word's usual one, or, without a word or when it was passed, the mean of the days
     that harvest more than this one did.
     """
-    if not interval.capped:
-        return interval
     solar, clear = interval.harvest["solar"], interval.clear_sky_wh
-    likely = STARTUP_SHARES.get(interval.sky, 0.0)
+    if not interval.capped or solar is None or not clear:
+        return interval
+    likely = STARTUP_SHARES.get(interval.sky or "", 0.0)
     if likely <= solar / clear:
         likely = share.mean_above(solar / clear)
     return replace(interval, spilt_wh=max(0.0, likely * clear - solar))

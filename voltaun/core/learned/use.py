@@ -1,5 +1,6 @@
 """Use per day, from legs of about a day."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -56,9 +57,9 @@ def day_legs(made: list[Interval]) -> list[Leg]:
 
 
 def _leg(group: list[Interval], hours: float) -> Leg:
-    def total(values):
-        values = list(values)
-        return None if None in values else sum(values)
+    def total(values: Iterable[float | None]) -> float | None:
+        told = [value for value in values if value is not None]
+        return sum(told) if len(told) == len(group) else None
     trusted = not any(interval.marked for interval in group)
     use_read = all(i.use_basis == READ for i in group)  # a doubtful sun leaves a use that was read as it is
     return Leg(hours, total(i.use_wh for i in group) if trusted or use_read else None,
@@ -69,11 +70,11 @@ def _leg(group: list[Interval], hours: float) -> Leg:
 
 def use_of(legs: list[Leg]) -> UseLearned | None:
     """Use a day from legs; None when none of them tells it."""
-    known = [leg for leg in legs if leg.use_wh is not None]
+    known = [(leg.use_wh, leg.hours, leg.use_read) for leg in legs if leg.use_wh is not None]
     if not known:
         return None
-    rates = np.array([leg.use_wh / leg.hours * 24 for leg in known])
-    hours = sum(leg.hours for leg in known)
-    mean = sum(leg.use_wh for leg in known) / hours * 24
-    read_share = sum(leg.hours for leg in known if leg.use_read) / hours
+    rates = np.array([wh / hours * 24 for wh, hours, _ in known])
+    whole = sum(hours for _, hours, _ in known)
+    mean = sum(wh for wh, _, _ in known) / whole * 24
+    read_share = sum(hours for _, hours, read in known if read) / whole
     return UseLearned(rates, mean, float(rates.std(ddof=1)) if len(rates) > 1 else None, read_share)

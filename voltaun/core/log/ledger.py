@@ -94,7 +94,8 @@ class Interval:
     @property
     def harvest_wh(self) -> float | None:
         """Harvest from all sources, Wh; None when one of them is not known."""
-        return None if None in self.harvest.values() else sum(self.harvest.values())
+        told = [wh for wh in self.harvest.values() if wh is not None]
+        return sum(told) if len(told) == len(self.harvest) else None
 
     @property
     def harvest_basis(self) -> str:
@@ -328,7 +329,7 @@ def _harvest_as_read(rig: Rig, reading: Reading,
 def _use_as_read(rig: Rig, reading: Reading, hours: float, how: dict[str, Reason]) -> tuple[float | None, str]:
     if reading.use_wh is None:
         return None, UNKNOWN
-    if rig.use_side == "dc":
+    if rig.use_side == "dc" or rig.inverter is None:
         return reading.use_wh, READ
     how["use_wh"] = reason("how_ac", use_wh=reading.use_wh, efficiency=rig.inverter.efficiency,
                            idle_w=rig.inverter.idle_w)

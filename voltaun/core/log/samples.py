@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass, fields
 from datetime import datetime, timedelta
+from typing import Any
 
 import numpy as np
 
@@ -35,25 +36,32 @@ class Samples:
     charge_wh: np.ndarray
     discharge_wh: np.ndarray
 
-    def __len__(self):
+    def __len__(self) -> int:
         return len(self.at)
 
-    def part(self, which) -> "Samples":
+    def part(self, which: slice | np.ndarray) -> "Samples":
         """Some of the samples, by a slice or a mask."""
         return Samples(*(getattr(self, field.name)[which] for field in fields(self)))
 
-    def rows(self) -> Iterable[tuple]:
+    def rows(self) -> Iterable[tuple[Any, ...]]:
         """One tuple a sample, with None for what was not shown."""
         columns = [self.at.tolist()]
         for field in fields(self)[1:]:
             values = getattr(self, field.name)
             gone = np.isnan(values)
             columns.append([None] * len(values) if gone.all() else
-                           values.tolist() if not gone.any() else np.where(gone, None, values.astype(object)).tolist())
+                           values.tolist() if not gone.any() else _with_none(values, gone))
         return zip(*columns, strict=True)
 
 
-def from_rows(rows: Iterable[tuple]) -> Samples:
+def _with_none(values: np.ndarray, gone: np.ndarray) -> list[Any]:
+    """The values as a list, with None for those that are gone."""
+    made = values.astype(object)
+    made[gone] = None
+    return list(made.tolist())
+
+
+def from_rows(rows: Iterable[tuple[Any, ...]]) -> Samples:
     """Samples from tuples in the order of the columns, None for what was not shown."""
     table = np.array([tuple(row) for row in rows], dtype=float).reshape(-1, len(fields(Samples)))
     return Samples(table[:, 0].astype(np.int64), *table[:, 1:].T)
@@ -89,10 +97,10 @@ class Hours:
     soc_high: np.ndarray
     volts_first: np.ndarray
 
-    def rows(self) -> Iterable[tuple]:
+    def rows(self) -> Iterable[tuple[Any, ...]]:
         """One tuple an hour, with None for what is not known."""
-        columns = [np.where(np.isnan(values), None, values.astype(object)).tolist() if values.dtype.kind == "f"
-                   else values.tolist() for values in (getattr(self, field.name) for field in fields(self))]
+        columns = [_with_none(values, np.isnan(values)) if values.dtype.kind == "f" else values.tolist()
+                   for values in (getattr(self, field.name) for field in fields(self))]
         return zip(*columns, strict=True)
 
 
@@ -122,15 +130,16 @@ def hours(samples: Samples) -> Hours:
     covered = np.where(near | (counted & counted_out), step, 0.0)
     begins = np.flatnonzero(np.concatenate(([True], np.diff(hour) > 0))) if n else np.zeros(0, int)
     ends = np.concatenate((begins[1:], [n])) if n else begins
-    return Hours(hour[begins], ends - begins, *(np.add.reduceat(each, begins) if n else np.zeros(0)
-                                                for each in (covered, charge, discharge)),
-                 *_firsts_and_lasts(samples.soc, begins, ends),
+    seconds, charged_wh, discharged_wh = (np.add.reduceat(each, begins) if n else np.zeros(0)
+                                          for each in (covered, charge, discharge))
+    soc_first, soc_last = _firsts_and_lasts(samples.soc, begins, ends)
+    return Hours(hour[begins], ends - begins, seconds, charged_wh, discharged_wh, soc_first, soc_last,
                  np.fmin.reduceat(samples.soc, begins) if n else np.zeros(0),
                  np.fmax.reduceat(samples.soc, begins) if n else np.zeros(0),
                  _firsts_and_lasts(samples.volts, begins, ends)[0])
 
 
-def _counted(counter) -> tuple[np.ndarray, np.ndarray]:
+def _counted(counter: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """What a counter went up by since it was last shown, and where that is known."""
     shown = np.flatnonzero(~np.isnan(counter))
     rise, known = np.zeros(len(counter)), np.zeros(len(counter), dtype=bool)
@@ -142,7 +151,7 @@ def _counted(counter) -> tuple[np.ndarray, np.ndarray]:
     return rise, known
 
 
-def _firsts_and_lasts(values, begins, ends) -> tuple[np.ndarray, np.ndarray]:
+def _firsts_and_lasts(values: np.ndarray, begins: np.ndarray, ends: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """The first and the last value shown in each part; NaN where none was."""
     if not len(begins):
         return np.zeros(0), np.zeros(0)
@@ -180,7 +189,7 @@ def readings_from(rig: Rig, summed: Hours, clock_hours: tuple[int, ...], after: 
     return found
 
 
-def _reading_at(rig, summed, at, before, source) -> Reading | None:
+def _reading_at(rig: Rig, summed: Hours, at: datetime, before: datetime | None, source: str | None) -> Reading | None:
     n = int(np.searchsorted(summed.hour, int(at.timestamp())))
     here = n < len(summed.hour) and summed.hour[n] == int(at.timestamp())
     just_before = n > 0 and summed.hour[n - 1] == int(at.timestamp()) - HOUR
@@ -188,7 +197,7 @@ def _reading_at(rig, summed, at, before, source) -> Reading | None:
     if np.isnan(soc) and just_before:
         soc = summed.soc_last[n - 1]
     volts = summed.volts_first[n] if here else np.nan
-    energies = {}
+    energies: dict[str, Any] = {}
     if before is not None:
         start = int(np.searchsorted(summed.hour, int(before.timestamp())))
         whole = (at - before).total_seconds()

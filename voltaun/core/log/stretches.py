@@ -96,18 +96,18 @@ def share_difference(before: Stretch, after: Stretch) -> Difference | None:
             which = rng.integers(0, len(each.shares), len(each.shares))
             means.append(_censored_mean(each.shares[which], each.capped[which]))
         drawn.append(means[1] - means[0])
-    by, error = after.share - before.share, float(np.std(drawn))
+    by, error = (after.share or 0.0) - (before.share or 0.0), float(np.std(drawn))
     return Difference(by, error, abs(by) > t975(len(before.shares) + len(after.shares) - 2) * error)
 
 
-def _censored_mean(shares, capped) -> float:
+def _censored_mean(shares: np.ndarray, capped: np.ndarray) -> float:
     points, weights = right_censored(shares, capped, np.ones(len(shares)))
     return float(points @ weights)
 
 
-def _mean(values) -> float | None:
+def _mean(values: np.ndarray) -> float | None:
     return float(values.mean()) if len(values) else None
 
 
-def _sd(values) -> float | None:
+def _sd(values: np.ndarray) -> float | None:
     return float(values.std(ddof=1)) if len(values) > 1 else None

@@ -9,6 +9,7 @@ from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
+from zoneinfo import ZoneInfo
 
 import numpy as np
 
@@ -239,7 +240,7 @@ def _run_together(rig: Rig, waiting: Sequence[_Waiting]) -> list[Futures]:
     return [made[id(each.ready)] for each in waiting]
 
 
-def _known_by(made, whole, n, sun, zone):
+def _known_by(made: list[Interval], whole: list[SkyDay], n: int, sun: RigSun | None, zone: ZoneInfo) -> list[SkyDay]:
     """The sky's days as they were known at the end of interval n − 1: the last of them reckoned anew."""
     late = made[max(0, n - 4):n]
     cut = local_day(late[0].end, zone)
@@ -257,29 +258,29 @@ def _since(made: list[Interval], end: int, first: datetime) -> list[Interval]:
 
 def _came(came: dict[date, Day], today: date, days: int) -> float | None:
     """Sun of the local days after today as the log shows it, Wh; None where one of them was not logged whole."""
-    inside = [came.get(today + timedelta(days=n)) for n in range(1, days + 1)]
-    if any(day is None or not day.whole or "solar" in day.unknown for day in inside):
-        return None
-    return sum(day.harvest["solar"] for day in inside)
+    inside = [day for n in range(1, days + 1) if (day := came.get(today + timedelta(days=n)))
+              and day.whole and "solar" not in day.unknown]
+    return sum(day.harvest["solar"] for day in inside) if len(inside) == days else None
 
 
-def _last_seven(came, today, over: bool) -> tuple[float, float] | None:
+def _last_seven(came: dict[date, Day], today: date, over: bool) -> tuple[float, float] | None:
     """Mean and standard deviation of the last seven days' harvest, today with them where its sun was over."""
-    days = [came.get(today - timedelta(days=n)) for n in range(0 if over else 1, 7 if over else 8)]
-    if any(day is None or "solar" in day.unknown for day in days):
+    days = [day for n in range(0 if over else 1, 7 if over else 8) if (day := came.get(today - timedelta(days=n)))
+            and "solar" not in day.unknown]
+    if len(days) < 7:
         return None
     harvest = np.array([day.harvest["solar"] for day in days])
     return float(harvest.mean()), float(harvest.std(ddof=1))
 
 
-def _reading_after(ordered, n, at) -> Reading | None:
+def _reading_after(ordered: list[Reading], n: int, at: datetime) -> Reading | None:
     """The reading of a level nearest to an instant, within half a day of it."""
     near = [each for each in ordered[n + 1:n + 60] if each.soc is not None
             and abs(each.at - at) <= timedelta(hours=12)]
     return min(near, key=lambda each: abs(each.at - at), default=None)
 
 
-def _helped(made, n, reading) -> bool:
+def _helped(made: list[Interval], n: int, reading: Reading) -> bool:
     """Whether something one starts by hand brought energy meanwhile, which the outlook could not know of."""
     return any(interval.harvest[source] for interval in made[n:n + 60] if interval.end <= reading.at
                for source in ("vehicle", "generator", "mains"))

@@ -24,4 +24,4 @@ def loads(ask: Ask, grid: Grid, uses: np.ndarray, hidden_wh: float, shapes: np.n
     load = (uses * factor[:, None] + hidden_wh).astype(uses.dtype)[grid.day_of_step]
     load *= (shapes[grid.clock_hours] * grid.hours[:, None]).astype(uses.dtype)
     load += (more[grid.day_of_step, grid.clock_hours] * grid.hours)[:, None]
-    return np.maximum(load, 0, out=load)
+    return np.asarray(np.maximum(load, 0, out=load))

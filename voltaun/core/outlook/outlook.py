@@ -210,7 +210,7 @@ def quantiles(values: np.ndarray) -> np.ndarray:
     place = np.array(QUANTILES) * (values.shape[-1] - 1)
     low = place.astype(int)
     high = np.minimum(low + 1, values.shape[-1] - 1)
-    return ordered[..., low] + (ordered[..., high] - ordered[..., low]) * (place - low)
+    return np.asarray(ordered[..., low] + (ordered[..., high] - ordered[..., low]) * (place - low))
 
 
 def _dawn_and_dusk(harvest: np.ndarray, clock_hours: np.ndarray) -> tuple[int, int]:

@@ -33,7 +33,7 @@ class Plan:
     amount: float | None = None
     name: str = ""
 
-    def __post_init__(self):
+    def __post_init__(self) -> None:
         if self.kind not in KINDS:
             raise ValueError(f"found {self.kind!r}, expected one of {', '.join(KINDS)}")
         if self.last < self.first:
@@ -65,7 +65,7 @@ class GeneratorRule:
     to_hour: float = 24.0
     litres: float | None = None
 
-    def __post_init__(self):
+    def __post_init__(self) -> None:
         if not 0 <= self.start < self.stop <= 1:
             raise ValueError(f"found {self.start * 100:g} to {self.stop * 100:g} %, expected the lower level first, "
                              "both from 0 to 100 %")
@@ -110,13 +110,14 @@ def planned_watts(rig: Rig, plans: Iterable[Plan], days: Sequence[date]) -> np.n
         if source is None or not rig.has(source):
             continue
         part = next((each for each in rig.parts(source) if each.name == plan.name), rig.parts(source)[0])
-        begin = min(BEGINS[plan.kind], 24 - plan.amount)
+        amount = plan.amount or 0.0
+        begin = min(BEGINS[plan.kind], 24 - amount)
         hours = np.arange(24)
-        cover = np.clip(np.minimum(hours + 1, begin + plan.amount) - np.maximum(hours, begin), 0, 1)
+        cover = np.clip(np.minimum(hours + 1, begin + amount) - np.maximum(hours, begin), 0, 1)
         watts[[plan.on(day) for day in days]] += part.gives_w * cover
     return watts
 
 
 def planned_hours(plans: Iterable[Plan], kind: str, days: Sequence[date]) -> float:
     """Hours that plans of a kind come to over these days."""
-    return sum(plan.amount * sum(plan.on(day) for day in days) for plan in plans if plan.kind == kind)
+    return sum((plan.amount or 0.0) * sum(plan.on(day) for day in days) for plan in plans if plan.kind == kind)

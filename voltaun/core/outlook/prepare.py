@@ -111,7 +111,7 @@ def _shapes(ask: Ask, leaving: Drain) -> np.ndarray:
     angle = 2 * np.pi * (np.arange(24) + 0.5) / 24
     tilt = np.clip(1 + np.sin(angle)[:, None] * lean[0] + np.cos(angle)[:, None] * lean[1], 0.1, None)
     leaned = hourly_shape(ask.rig)[:, None] * tilt
-    return leaned / leaned.sum(axis=0)
+    return np.asarray(leaned / leaned.sum(axis=0))
 
 
 def _draw_uses(ask: Ask, leaving: Drain, days: int) -> np.ndarray:

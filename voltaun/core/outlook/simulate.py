@@ -8,8 +8,10 @@ A generator that is run by a rule starts and stops by each future's own level, a
 """
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from voltaun.core.rig.bank import charge_limit, takes_charge
 from voltaun.core.rig.rig import Rig
@@ -43,30 +45,31 @@ class Futures:
 
     def columns(self, which: slice) -> "Futures":
         """Some of the futures, as views."""
-        def cut(values):
-            return values if values is None or values.shape[1] == 1 else values[:, which]
-        return replace(self, level=self.level[:, which], generated=cut(self.generated),
-                       **{name: cut(getattr(self, name)) for name in _BY_STEP})
+        def cut(values: np.ndarray) -> np.ndarray:
+            return values if values.shape[1] == 1 else values[:, which]
+        parts: dict[str, Any] = {name: cut(getattr(self, name)) for name in _BY_STEP}
+        return replace(self, level=self.level[:, which],
+                       generated=None if self.generated is None else cut(self.generated), **parts)
 
     @property
     def unserved(self) -> np.ndarray:
         """Load that was not served, Wh."""
-        return np.minimum(self.missing, self.load)
+        return np.asarray(np.minimum(self.missing, self.load))
 
     @property
     def used(self) -> np.ndarray:
         """Load that was served, Wh."""
-        return self.load - self.unserved
+        return np.asarray(self.load - self.unserved)
 
     @property
     def stored(self) -> np.ndarray:
         """Change of the bank's energy, Wh."""
-        return np.diff(self.level, axis=0) * self.energy
+        return np.asarray(np.diff(self.level, axis=0) * self.energy)
 
     @property
     def lost(self) -> np.ndarray:
         """Lost in charging, and standby, Wh."""
-        return self.taken * (1 - self.charge_efficiency) + self.standby - (self.missing - self.unserved)
+        return np.asarray(self.taken * (1 - self.charge_efficiency) + self.standby - (self.missing - self.unserved))
 
 
 @dataclass(frozen=True)
@@ -80,8 +83,8 @@ class Started:
     most_hours: float = float("inf")
 
 
-def simulate(rig: Rig, energy: float, start_level, harvest, load, hours, temp_c: float | None = None,
-        generator: Started | None = None) -> Futures:
+def simulate(rig: Rig, energy: float, start_level: ArrayLike, harvest: np.ndarray, load: np.ndarray,
+             hours: np.ndarray, temp_c: float | None = None, generator: Started | None = None) -> Futures:
     """Run all futures through the hours.
 
     energy       effective energy at the bank's temperature, Wh
@@ -129,19 +132,19 @@ def simulate(rig: Rig, energy: float, start_level, harvest, load, hours, temp_c:
         np.multiply(into, eta / energy, out=level[n + 1])
         level[n + 1] += given
     return Futures(level, harvest if rule is None else harvest + rule.given, load, standby, taken, spilt, missing, eta,
-                   energy, rule and rule.given)
+                   energy, None if rule is None else rule.given)
 
 
 class _Rule:
     """The generator's state in each future: whether it runs, and the hours it has fuel for."""
 
-    def __init__(self, generator: Started, hours, count, like):
+    def __init__(self, generator: Started, hours: np.ndarray, count: int, like: np.ndarray):
         self.of, self.hours = generator, hours
         self.running = np.zeros(count, dtype=bool)
         self.left = np.full(count, generator.most_hours)
         self.given = np.zeros_like(like)
 
-    def step(self, n, level, surplus, shortage):
+    def step(self, n: int, level: np.ndarray, surplus: np.ndarray, shortage: np.ndarray) -> None:
         """Decide for step n, and put what it gives against the shortage first, then to the surplus."""
         of = self.of
         self.running = (level < of.start) | (self.running & (level < of.stop))

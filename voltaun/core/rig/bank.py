@@ -40,9 +40,9 @@ def capacity_ah(bank: Bank) -> float | None:
 
 def rated_energy(bank: Bank) -> float:
     """Printed energy, Wh: bank voltage × bank capacity, or the station's own figure and its packs'."""
-    if bank.is_station:
+    if bank.rated_energy_wh is not None:
         return bank.rated_energy_wh + sum(bank.pack_wh)
-    return nominal_voltage(bank) * bank.unit_capacity_ah * bank.parallel
+    return (nominal_voltage(bank) or 0.0) * (bank.unit_capacity_ah or 0.0) * bank.parallel  # both are told
 
 
 def effective_energy(rig: Rig) -> EffectiveEnergy:
@@ -158,10 +158,10 @@ def soc_from_volts(bank: Bank, volts: float) -> float:
     return float(np.interp(volts / blocks, steps, levels))
 
 
-def acceptance(rig: Rig, soc):
+def acceptance(rig: Rig, soc: float | np.ndarray) -> np.ndarray:
     """Power the bank takes at this state of charge, W; `soc` a fraction or an array of them.
 
     The full charge limit up to the taper, then falling linearly to 2 % of it at 100 %.
     """
     taper = rig.chemistry.taper_soc
-    return charge_limit(rig) * np.interp(soc, (taper, 1.0), (1.0, 0.02))
+    return np.asarray(charge_limit(rig) * np.interp(soc, (taper, 1.0), (1.0, 0.02)))

@@ -4,6 +4,7 @@ A path names the part and the figure: ("bank", "tested_energy_wh"), ("loads", "C
 """
 
 from dataclasses import fields, replace
+from typing import Any
 
 from voltaun.core.rig.parts import Inverter, Load
 from voltaun.core.rig.rig import SOURCE_GROUPS, Rig
@@ -15,7 +16,7 @@ GROUPS = (*SOURCE_GROUPS, "loads")
 
 def figures(rig: Rig) -> dict[Path, object]:
     """All figures of the rig's parts by path; parts of a group by their name."""
-    found = {}
+    found: dict[Path, object] = {}
     for part in ("place", "bank", "inverter"):
         of = getattr(rig, part)
         found |= {(part, field.name): getattr(of, field.name) for field in fields(of)} if of else {}
@@ -36,19 +37,20 @@ def put(rig: Rig, changes: dict[Path, object]) -> Rig:
     return rig
 
 
-def _put_one(rig, path, value):
+def _put_one(rig: Rig, path: Path, value: object) -> Rig:
     if len(path) == 2:
         part, name = path
         of = getattr(rig, part) or Inverter()
-        return replace(rig, **{part: replace(of, **{name: value})})
+        changed: dict[str, Any] = {part: replace(of, **{name: value})}
+        return replace(rig, **changed)
     group, of_name, name = path
     parts = getattr(rig, group)
     if not any(of.name == of_name for of in parts):
         if group != "loads":
             raise LookupError(f"found no {of_name!r} among the rig's {group}")
         parts = (*parts, Load(of_name, 0.0))
-    return replace(rig, **{group: tuple(replace(of, **{name: value}) if of.name == of_name else of
-                                        for of in parts)})
+    changed = {group: tuple(replace(of, **{name: value}) if of.name == of_name else of for of in parts)}
+    return replace(rig, **changed)
 
 
 def without_load(rig: Rig, name: str) -> Rig:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from voltaun.core.rig.inverter import dc_energy, idle_energy
-from voltaun.core.rig.parts import Load
+from voltaun.core.rig.parts import Load, Pattern
 from voltaun.core.rig.rig import Rig
 
 GRADES = {"metered": ("A", 0.10), "spot": ("B", 0.25), "trial": ("B", 0.25), "label": ("C", 0.50),
@@ -56,7 +56,7 @@ def listed(rig: Rig, month: int | None = None, idle_tested: bool = False) -> Lis
             grade, trust = GRADES[load.evidence]
             wh = load_dc_wh(rig, load)
             lines.append(Line(load, wh, grade, wh * trust))
-    if rig.inverter and any(line.load.side == "ac" for line in lines):
+    if rig.inverter and any(line.load and line.load.side == "ac" for line in lines):
         idle = idle_energy(rig.inverter, 24)
         grade, trust = GRADES["metered" if idle_tested else "label"]
         lines.append(Line(None, idle, grade, idle * trust))
@@ -120,9 +120,9 @@ def hourly_shape(rig: Rig) -> np.ndarray:
     return shape / total if total > 0 else np.full(24, 1 / 24)
 
 
-def hours_shape(pattern) -> np.ndarray:
+def hours_shape(pattern: Pattern) -> np.ndarray:
     """Share of a load's day in each local clock hour, 24 numbers that sum to 1, from its pattern."""
-    if pattern == "always":
+    if isinstance(pattern, str):  # always
         return np.full(24, 1 / 24)
     start, end = pattern[1], pattern[2]
     if end <= start:
@@ -131,7 +131,7 @@ def hours_shape(pattern) -> np.ndarray:
     hours = np.arange(48)
     cover = np.clip(np.minimum(hours + 1, end) - np.maximum(hours, start), 0, 1)
     shape = cover[:24] + cover[24:]
-    return shape / shape.sum()
+    return np.asarray(shape / shape.sum())
 
 
 def largest_set_running(rig: Rig) -> float | None:
@@ -140,22 +140,25 @@ def largest_set_running(rig: Rig) -> float | None:
     Movable loads can be kept apart, so only the largest of them counts. None when no AC load states its
     running W.
     """
-    loads = [load for load in rig.loads if load.side == "ac" and load.running_w]
+    loads = _running(rig)
     if not loads:
         return None
-    steady = sum(load.running_w for load in loads if load.pattern == "always")
+    steady = sum(watts for load, watts in loads if load.pattern == "always")
     timed = np.zeros(24)
-    for load in loads:
-        if load.pattern != "always" and load.pattern[0] == "hours":
-            timed += load.running_w * (hours_shape(load.pattern) > 0)
-    movable = max((load.running_w for load in loads
-                   if load.pattern != "always" and load.pattern[0] == "window"), default=0.0)
+    for load, watts in loads:
+        if load.pattern[0] == "hours":
+            timed += watts * (hours_shape(load.pattern) > 0)
+    movable = max((watts for load, watts in loads if load.pattern[0] == "window"), default=0.0)
     return float(steady + timed.max() + movable)
+
+
+def _running(rig: Rig) -> list[tuple[Load, float]]:
+    """The AC loads that state their running W, with it."""
+    return [(load, load.running_w) for load in rig.loads if load.side == "ac" and load.running_w]
 
 
 def largest_surge(rig: Rig) -> float | None:
     """Largest start-up with everything else running, W; None when no AC load states its figures."""
     running = largest_set_running(rig)
-    starts = [(load.surge_w or load.running_w) - load.running_w
-              for load in rig.loads if load.side == "ac" and load.running_w]
+    starts = [(load.surge_w or watts) - watts for load, watts in _running(rig)]
     return None if running is None else running + max(starts)

@@ -98,9 +98,9 @@ class Bank:
     rated_energy_wh: float | None = None
     tested_energy_wh: float | None = None
     logged_energy_wh: float | None = None
-    everyday_floor: float | None = None
-    hard_floor: float | None = None
-    charge_efficiency: float | None = None
+    everyday_floor: float = None     # type: ignore[assignment] # the chemistry's own, see __post_init__
+    hard_floor: float = None         # type: ignore[assignment]
+    charge_efficiency: float = None  # type: ignore[assignment]
     standby_w: float = 2.0
     pack_wh: tuple[float, ...] = ()
     charge_limit_w: float | None = None
@@ -120,7 +120,7 @@ class Bank:
     @property
     def packs(self) -> tuple[float, ...]:
         """What each pack that may show a percent of its own weighs: a station and its packs, or the strings."""
-        return (self.rated_energy_wh, *self.pack_wh) if self.is_station else (1.0,) * self.parallel
+        return (1.0,) * self.parallel if self.rated_energy_wh is None else (self.rated_energy_wh, *self.pack_wh)
 
     def faults(self, path: str) -> Iterator[Fault]:
         if self.chemistry not in CHEMISTRIES:
@@ -145,7 +145,7 @@ class Bank:
 class Inverter:
     """What it takes with nothing on, what share gets through, and its limits in W."""
 
-    idle_w: float | None = None
+    idle_w: float = None  # type: ignore[assignment] # by its size, see __post_init__
     efficiency: float = 0.90
     continuous_w: float | None = None
     surge_w: float | None = None

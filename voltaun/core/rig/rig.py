@@ -51,7 +51,7 @@ class Rig:
     places: tuple[Stay, ...] = ()       # where it went, and from which day; before the first it stood at `place`
     not_yet_told: tuple[str, ...] = ()  # first-run questions answered "I don't know yet"
 
-    def __post_init__(self):
+    def __post_init__(self) -> None:
         faults = list(self._faults())
         if faults:
             raise RigFaults(faults)

@@ -7,10 +7,11 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from voltaun.core.learned.account import Learned
 from voltaun.core.outlook.autonomy import drain
-from voltaun.core.rig.bank import effective_energy, nominal_voltage
+from voltaun.core.rig.bank import effective_energy, nominal_voltage, rated_energy
 from voltaun.core.rig.loads import largest_set_running
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.clear_sky import monthly_clear_sky
@@ -75,7 +76,7 @@ class Option:
         return max(0, self.need - self.have)
 
 
-def peak_sun(clear_sky_by_month, mean_share: float, array_share: float = SYSTEM_SHARE,
+def peak_sun(clear_sky_by_month: ArrayLike, mean_share: float, array_share: float = SYSTEM_SHARE,
              month: int | None = None) -> tuple[int, float]:
     """The design month (1–12) and its peak-sun hours a day, weather included.
 
@@ -142,7 +143,7 @@ def _string_wh(rig: Rig) -> float:
     """Energy of one string that the sheet counts in: its rating, or what a station gives, Wh."""
     if rig.bank.is_station:
         return effective_energy(rig).wh / rig.bank.parallel
-    return nominal_voltage(rig.bank) * rig.bank.unit_capacity_ah
+    return rated_energy(rig.bank) / rig.bank.parallel
 
 
 def _up(count: float) -> int:
@@ -150,11 +151,10 @@ def _up(count: float) -> int:
     return max(1, math.ceil(count - 1e-9))
 
 
-def suggest(rig: Rig, learned: Learned, tables: list | None, *, reserve_days: float = 3.0, recovery_days: float = 4.0,
-            use_wh_per_day: float | None = None, peak_sun_hours: float | None = None,
-            design_month: int | None = None, array_share: float | None = None, cold_factor: float | None = None,
-            everyday_floor: float | None = None, largest_running_w: float | None = None,
-            panel_w: float | None = None) -> Inputs:
+def suggest(rig: Rig, learned: Learned, tables: list[np.ndarray] | None, *, reserve_days: float = 3.0, recovery_days:
+            float = 4.0, use_wh_per_day: float | None = None, peak_sun_hours: float | None = None, design_month: int |
+            None = None, array_share: float | None = None, cold_factor: float | None = None, everyday_floor: float |
+            None = None, largest_running_w: float | None = None, panel_w: float | None = None) -> Inputs:
     """The worksheet's inputs: what is given, and the rest from the log, the loads and the clear-sky table.
 
     learned  what the log taught (with no log, the start-up shares)

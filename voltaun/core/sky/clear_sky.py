@@ -6,8 +6,10 @@ place and its table is kept. Everything else is NumPy on that table.
 
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from voltaun.core.instants import day_start
 from voltaun.core.rig.bank import controller_limit
@@ -59,7 +61,9 @@ def make_table(plane: PlaneKey) -> np.ndarray:
     from pvlib.irradiance import get_extra_radiation, get_total_irradiance
     from pvlib.location import Location
 
-    latitude, longitude, elevation, tilt, azimuth, aimed, hours_out = plane
+    latitude, longitude, elevation, *_, aimed, hours_out = plane
+    tilt: Any = plane[3]
+    azimuth: Any = plane[4]
     place = Location(latitude, longitude, "UTC", elevation)
     middles = pd.date_range("2023-01-01", periods=TABLE_LENGTH, freq="30min", tz="UTC") + pd.Timedelta("15min")
     position = place.get_solarposition(middles)
@@ -71,10 +75,11 @@ def make_table(plane: PlaneKey) -> np.ndarray:
                                  clear["dni"], clear["ghi"], clear["dhi"], albedo=ALBEDO,
                                  dni_extra=get_extra_radiation(middles), model="haydavies")
     watts = np.nan_to_num(total["poa_global"].to_numpy()).clip(min=0) * out
-    return (watts * (24 / STEPS_PER_DAY)).astype(np.float32)
+    return np.asarray(watts * (24 / STEPS_PER_DAY), dtype=np.float32)
 
 
-def _aimed(place, middles, longitude, aimed, hours_out):
+def _aimed(place: Any, middles: Any, longitude: float, aimed: int,
+           hours_out: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Tilt and azimuth (°) at each instant of a plane aimed by hand, and whether it stands out then."""
     import pandas as pd
     # Hours from mean solar noon; the equation of time is less than anyone aims by.
@@ -101,7 +106,7 @@ class RunningTotal:
         self._steps = np.arange(TABLE_LENGTH + 1) * (_DAY / STEPS_PER_DAY)
         self._leap_day = float(table[58 * STEPS_PER_DAY:59 * STEPS_PER_DAY].sum(dtype=float))
 
-    def at(self, epoch) -> np.ndarray:
+    def at(self, epoch: ArrayLike) -> np.ndarray:
         """Running total since 1970 at these instants (seconds since the epoch), in the table's unit."""
         seconds = np.asarray(epoch, dtype=float)
         whole = seconds.astype("int64").astype("datetime64[s]")
@@ -113,11 +118,11 @@ class RunningTotal:
         past = year - 1
         leaps_before = past // 4 - past // 100 + past // 400 - 477  # 477 leap years before 1970
         total = np.interp(in_year - extra * _DAY, self._steps, self._sum)
-        return total + (year - 1970) * self._sum[-1] + (leaps_before + extra) * self._leap_day
+        return np.asarray(total + (year - 1970) * self._sum[-1] + (leaps_before + extra) * self._leap_day)
 
-    def between(self, start, end) -> np.ndarray:
+    def between(self, start: ArrayLike, end: ArrayLike) -> np.ndarray:
         """Total between instants (seconds since the epoch), in the table's unit."""
-        return self.at(end) - self.at(start)
+        return np.asarray(self.at(end) - self.at(start))
 
 
 class MovingTotal:
@@ -127,10 +132,10 @@ class MovingTotal:
         self._totals, self._starts = totals, np.array([-np.inf, *starts])
         self._ends = np.array([*starts, np.inf])
 
-    def at(self, epoch) -> np.ndarray:
+    def at(self, epoch: ArrayLike) -> np.ndarray:
         """Running total at these instants, in the tables' unit; only differences of it mean something."""
         seconds = np.asarray(epoch, dtype=float)
-        sum_, base = 0.0, self._starts[1]
+        sum_, base = np.zeros_like(seconds), self._starts[1]
         for total, start, end in zip(self._totals, self._starts, self._ends, strict=True):
             # Counted from the first move on, so that nothing is read from an endless past.
             begin = base if start == -np.inf else start
@@ -138,9 +143,9 @@ class MovingTotal:
             sum_ = sum_ + total.at(there) - total.at(begin)
         return sum_
 
-    def between(self, start, end) -> np.ndarray:
+    def between(self, start: ArrayLike, end: ArrayLike) -> np.ndarray:
         """Total between instants (seconds since the epoch), in the tables' unit."""
-        return self.at(end) - self.at(start)
+        return np.asarray(self.at(end) - self.at(start))
 
 
 @dataclass(frozen=True)
@@ -175,7 +180,7 @@ def rig_sun(rig: Rig, tables: list[np.ndarray]) -> RigSun | None:
     starts = [day_start(stay.from_day, rig.zone).timestamp() for stay in rig.places]
     count = len(rig.arrays)
 
-    def moving(of):
+    def moving(of: list[np.ndarray]) -> RunningTotal | MovingTotal:
         totals = [RunningTotal(harvest) for harvest in of]
         return MovingTotal(totals, starts) if starts else totals[0]
     return RigSun(tuple(moving(harvests[n::count]) for n in range(count)),
@@ -184,7 +189,7 @@ def rig_sun(rig: Rig, tables: list[np.ndarray]) -> RigSun | None:
                   rig.bank.solar_input_w)
 
 
-def _placed(rig):
+def _placed(rig: Rig) -> list[tuple[Place | Stay, SolarArray]]:
     return [(place, array) for place in stands(rig) for array in rig.arrays]
 
 
@@ -198,7 +203,7 @@ def monthly_clear_sky(rig: Rig, tables: list[np.ndarray]) -> np.ndarray:
     rated = np.array([array.rated_w for array in rig.arrays])
     by_month = np.array([month_means(table) * np.array(array.shade_by_month) * getattr(place, "shade_factor", 1.0)
                          for (place, array), table in zip(_placed(rig)[-count:], tables[-count:], strict=True)])
-    return rated @ by_month / rated.sum()
+    return np.asarray(rated @ by_month / rated.sum())
 
 
 def aiming_gains(tables: dict[int, np.ndarray], rated_w: float, month: int, share: float) -> dict[int, float]:

@@ -24,6 +24,8 @@ import numpy as np
 
 from voltaun.core.stats import right_censored
 
+Numbers = float | np.ndarray
+
 STARTUP_SHARES = {"clear": 0.75, "mixed": 0.50, "overcast": 0.20, "storm": 0.05}
 """Share of clear-sky energy by sky word, until the log knows better."""
 
@@ -59,14 +61,14 @@ _NORMAL = np.linspace(-5, 5, 2001)
 _NORMAL_CDF = np.array([0.5 * (1 + math.erf(z / math.sqrt(2))) for z in _NORMAL])
 
 
-def to_rank(score):
+def to_rank(score: Numbers) -> np.ndarray:
     """The part of a normal distribution that lies below a score."""
-    return np.interp(score, _NORMAL, _NORMAL_CDF)
+    return np.asarray(np.interp(score, _NORMAL, _NORMAL_CDF))
 
 
-def to_score(rank):
+def to_score(rank: Numbers) -> np.ndarray:
     """The normal score below which this part lies; ranks from 0 to 1."""
-    return np.interp(rank, _NORMAL_CDF, _NORMAL)
+    return np.asarray(np.interp(rank, _NORMAL_CDF, _NORMAL))
 
 
 @dataclass(frozen=True)
@@ -102,9 +104,9 @@ class SkyModel:
     capped_days: int
     last: date | None
 
-    def share(self, score):
+    def share(self, score: Numbers) -> np.ndarray:
         """The share of clear sky of a normal score."""
-        return np.interp(to_rank(score), self.ranks, self.points)
+        return np.asarray(np.interp(to_rank(score), self.ranks, self.points))
 
 
 def learn_sky(days: Sequence[SkyDay], today: date) -> SkyModel:
@@ -125,15 +127,17 @@ def learn_skies(histories: Sequence[Sequence[SkyDay]], todays: Sequence[date]) -
             where = [length - 1 - (days[-1].day - day.day).days for day in days]
             seen[n, where] = True
             capped[n, where] = [day.capped for day in days]
-            score[n, where] = to_score(np.clip(np.interp([day.share for day in days], points, ranks), 0.002, 0.998))
-    chances, slow, daily, spread, lately = _filtered(score, seen, capped)
-    return [SkyModel(points, ranks, chances[n], slow[n], daily[n], tuple(part[n] for part in spread), float(lately[n]),
-                     0.3 / math.sqrt(weight), len(kept[n]), sum(day.capped for day in kept[n]),
+            shares = np.array([day.share for day in days])
+            score[n, where] = to_score(np.clip(np.interp(shares, points, ranks), 0.002, 0.998))
+    of = _filtered(score, seen, capped)
+    chances, lately = of.chances, of.lately
+    return [SkyModel(points, ranks, chances[n], of.slow[n], of.daily[n], (of.p_slow[n], of.p_daily[n], of.p_both[n]),
+                     float(lately[n]), 0.3 / math.sqrt(weight), len(kept[n]), sum(day.capped for day in kept[n]),
                      kept[n][-1].day if kept[n] else None)
             for n, (points, ranks, weight) in enumerate(shapes)]
 
 
-def _distribution(days, today):
+def _distribution(days: Sequence[SkyDay], today: date) -> tuple[np.ndarray, np.ndarray, float]:
     """Shares and their ranks, late days counting more, and how many days that is worth."""
     ages = np.array([(today - day.day).days for day in days], dtype=float)
     counts = np.concatenate((np.exp(-ages / FORGET_DAYS), STARTUP_DAYS * np.array(list(STARTUP_SKIES.values()))))
@@ -143,58 +147,99 @@ def _distribution(days, today):
     return points, np.cumsum(weights) - weights / 2, float(counts.sum())
 
 
-def _filtered(score, seen, capped):
-    """Run every combination of the grid through the days; arrays of (histories, combinations)."""
-    keep, part, rho = _GRID
-    rest = 1 - part
-    shape = (len(score), len(part))
-    slow, daily, fit = np.zeros(shape), np.zeros(shape), np.zeros(shape)
-    p_slow, p_daily, p_both = np.broadcast_to(part, shape).copy(), np.broadcast_to(rest, shape).copy(), np.zeros(shape)
-    wild, weight = np.full(len(score), LATELY_PRIOR), np.full(len(score), LATELY_PRIOR)
-    fade = math.exp(-1 / LATELY_DAYS)
-    begun, chances = np.zeros(len(score), dtype=bool), _chances(fit)
-    for n in range(score.shape[1]):
-        on = begun[:, None]
-        slow, daily = np.where(on, keep * slow, slow), np.where(on, rho * daily, daily)
-        p_slow = np.where(on, keep * keep * p_slow + part * (1 - keep * keep), p_slow)
-        p_daily = np.where(on, rho * rho * p_daily + rest * (1 - rho * rho), p_daily)
-        p_both = np.where(on, keep * rho * p_both, p_both)
-        begun |= seen[:, n]
-        variance = p_slow + p_daily + 2 * p_both + 1e-3
-        off = score[:, n, None] - slow - daily
-        told, tells, surprise = off, 1.0, off * off / variance
-        if capped[:, n].any():
-            cut = capped[:, n, None]
-            sd = np.sqrt(variance)
-            above = np.minimum(off / sd, 4.0)
-            tail = np.maximum(1 - to_rank(above), 1e-6)
-            hazard = np.exp(-above * above / 2) / math.sqrt(2 * math.pi) / tail
-            told = np.where(cut, sd * hazard, off)
-            tells = np.where(cut, np.clip(hazard * (hazard - above), 0.0, 1.0), 1.0)
-            # A day that is only a least surprises by what such days do on the average; to leave it out would count
-            # the dark ones alone.
-            surprise = np.where(cut, 1 + above * hazard, surprise)
-            gain = np.where(cut, np.log(tail), -0.5 * (off * off / variance + np.log(variance)))
-        else:
-            gain = -0.5 * (off * off / variance + np.log(variance))
-        here = seen[:, n, None]
-        fit += np.where(here, gain, 0.0)
-        to_slow, to_daily = (p_slow + p_both) / variance, (p_daily + p_both) / variance
-        step, shrink = np.where(here, told, 0.0), np.where(here, tells, 0.0) * variance
-        slow, daily = slow + to_slow * step, daily + to_daily * step
-        p_slow, p_daily, p_both = (p_slow - shrink * to_slow ** 2, p_daily - shrink * to_daily ** 2,
-                                   p_both - shrink * to_slow * to_daily)
-        if (score.shape[1] - n) % 8 == 1:  # counted from the end, so that no history depends on how long others are
-            chances = _chances(fit)
-        wild = np.where(begun, LATELY_PRIOR + (wild - LATELY_PRIOR) * fade, wild)
-        wild += np.where(seen[:, n], (surprise * chances).sum(axis=1), 0.0)
-        weight = np.where(begun, LATELY_PRIOR + (weight - LATELY_PRIOR) * fade, weight) + seen[:, n]
-    return _chances(fit), slow, daily, (p_slow, p_daily, p_both), np.sqrt(wild / weight)
+def _filtered(score: np.ndarray, seen: np.ndarray, capped: np.ndarray) -> "_Filter":
+    """Run every combination of the grid through the days; all of shape (histories, days)."""
+    of = _Filter(len(score))
+    count = score.shape[1]
+    for n in range(count):
+        of.pass_a_day(seen[:, n])
+        # Weighed anew counted from the end, so that no history depends on how long others are.
+        of.see(score[:, n, None], seen[:, n], capped[:, n, None], weigh=(count - n) % 8 == 1)
+    return of
 
 
-def _chances(fit):
+@dataclass
+class _Told:
+    """What a day tells of the sum of both parts: by how much it is off, how much of it counts, its surprise, and the
+    gain in log-likelihood."""
+
+    off: np.ndarray
+    counts: np.ndarray
+    surprise: np.ndarray
+    gain: np.ndarray
+
+
+class _Filter:
+    """Both parts of every combination, with their covariance; arrays of shape (histories, combinations)."""
+
+    def __init__(self, histories: int):
+        _, part, _ = _GRID
+        shape = (histories, len(part))
+        self.slow, self.daily, self._fit = np.zeros(shape), np.zeros(shape), np.zeros(shape)
+        self.p_slow, self.p_daily = np.broadcast_to(part, shape).copy(), np.broadcast_to(1 - part, shape).copy()
+        self.p_both = np.zeros(shape)
+        self._wild, self._weight = np.full(histories, LATELY_PRIOR), np.full(histories, LATELY_PRIOR)
+        self._begun = np.zeros(histories, dtype=bool)
+        self._weighed = self.chances
+
+    @property
+    def chances(self) -> np.ndarray:
+        """The chance of each combination, by how well it told each next day."""
+        return _chances(self._fit)
+
+    @property
+    def lately(self) -> np.ndarray:
+        """How wild the days were lately, 1 as usual, shape (histories,)."""
+        return np.asarray(np.sqrt(self._wild / self._weight))
+
+    def pass_a_day(self, seen: np.ndarray) -> None:
+        """Both parts a day on, where a history has begun."""
+        keep, part, rho = _GRID
+        on = self._begun[:, None]
+        self.slow, self.daily = np.where(on, keep * self.slow, self.slow), np.where(on, rho * self.daily, self.daily)
+        self.p_slow = np.where(on, keep * keep * self.p_slow + part * (1 - keep * keep), self.p_slow)
+        self.p_daily = np.where(on, rho * rho * self.p_daily + (1 - part) * (1 - rho * rho), self.p_daily)
+        self.p_both = np.where(on, keep * rho * self.p_both, self.p_both)
+        self._begun |= seen
+
+    def see(self, score: np.ndarray, seen: np.ndarray, capped: np.ndarray, weigh: bool) -> None:
+        """Take a day in, where it was seen."""
+        variance = self.p_slow + self.p_daily + 2 * self.p_both + 1e-3
+        told = self._told(score - self.slow - self.daily, variance, capped)
+        here = seen[:, None]
+        self._fit += np.where(here, told.gain, 0.0)
+        to_slow, to_daily = (self.p_slow + self.p_both) / variance, (self.p_daily + self.p_both) / variance
+        step, shrink = np.where(here, told.off, 0.0), np.where(here, told.counts, 0.0) * variance
+        self.slow, self.daily = self.slow + to_slow * step, self.daily + to_daily * step
+        self.p_slow, self.p_daily, self.p_both = (
+            self.p_slow - shrink * to_slow ** 2, self.p_daily - shrink * to_daily ** 2,
+            self.p_both - shrink * to_slow * to_daily)
+        if weigh:
+            self._weighed = self.chances
+        fade, begun = math.exp(-1 / LATELY_DAYS), self._begun
+        self._wild = np.where(begun, LATELY_PRIOR + (self._wild - LATELY_PRIOR) * fade, self._wild)
+        self._wild += np.where(seen, (told.surprise * self._weighed).sum(axis=1), 0.0)
+        self._weight = np.where(begun, LATELY_PRIOR + (self._weight - LATELY_PRIOR) * fade, self._weight) + seen
+
+    @staticmethod
+    def _told(off: np.ndarray, variance: np.ndarray, capped: np.ndarray) -> _Told:
+        plain = _Told(off, np.ones(1), off * off / variance, -0.5 * (off * off / variance + np.log(variance)))
+        if not capped.any():
+            return plain
+        sd = np.sqrt(variance)
+        above = np.minimum(off / sd, 4.0)
+        tail = np.maximum(1 - to_rank(above), 1e-6)
+        hazard = np.exp(-above * above / 2) / math.sqrt(2 * math.pi) / tail
+        # A day that is only a least surprises by what such days do on the average; to leave it out would count
+        # the dark ones alone.
+        counts = np.clip(hazard * (hazard - above), 0.0, 1.0)
+        return _Told(np.where(capped, sd * hazard, off), np.where(capped, counts, 1.0),
+                     np.where(capped, 1 + above * hazard, plain.surprise), np.where(capped, np.log(tail), plain.gain))
+
+
+def _chances(fit: np.ndarray) -> np.ndarray:
     chances = np.exp(fit - fit.max(axis=1, keepdims=True))
-    return chances / chances.sum(axis=1, keepdims=True)
+    return np.asarray(chances / chances.sum(axis=1, keepdims=True))
 
 
 @dataclass(frozen=True)
