@@ -68,6 +68,6 @@ def main() -> int:
             else:
                 print(".", end="", flush=True)
     print("\nThe longest: " + ", ".join(f"{name.rpartition('tests.')[2]} {seconds:.0f} s"
-                                        for seconds, name in sorted(slow, reverse=True)[:6]))
+                                        for seconds, name in sorted(slow, reverse=True)[:30]))
     print(f"{max(0, ran - failed - skipped)} passed, {failed} failed")
     return 0 if ran and not failed else 1

@@ -15,6 +15,9 @@ from datetime import UTC, datetime, timedelta
 from functools import cache
 from pathlib import Path
 
+from click.testing import CliRunner
+
+from voltaun.cli.main import main
 from voltaun.core.log.ledger import Reading
 from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Place, SolarArray
 from voltaun.core.rig.rig import Rig
@@ -80,13 +83,14 @@ class DatabaseCase(unittest.TestCase):
                             (*plane, table(plane).tobytes(), clearsky.made_by()))
 
 
-def voltaun(*arguments, check=None, now=NOW, **options) -> subprocess.CompletedProcess:
-    """Run the command as a process of its own."""
-    done = subprocess.run([sys.executable, "-m", "voltaun", *map(str, arguments)], cwd=ROOT, text=True,
-                          capture_output=True, env=environment(now), timeout=120, **options)
-    if check is not None and done.returncode != check:
-        raise AssertionError(f"exit {done.returncode}, expected {check}: {done.stderr[-2000:]}")
-    return done
+def voltaun(*arguments, check=None, now=NOW) -> subprocess.CompletedProcess:
+    """Run the command in this process: its exit code, and what it printed."""
+    ran = CliRunner().invoke(main, [*map(str, arguments)], prog_name="voltaun", env={"VOLTAUN_NOW": now.isoformat()})
+    if ran.exception is not None and not isinstance(ran.exception, SystemExit):
+        raise ran.exception
+    if check is not None and ran.exit_code != check:
+        raise AssertionError(f"exit {ran.exit_code}, expected {check}: {ran.stderr[-2000:]}")
+    return subprocess.CompletedProcess(arguments, ran.exit_code, ran.stdout, ran.stderr)
 
 
 def environment(now=NOW) -> dict:
