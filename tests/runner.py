@@ -11,8 +11,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
 FIRST = ("test_browser", "test_trouble", "test_backup", "test_queue", "test_requests", "test_model", "test_plans")
-"""What takes longest begins first, so that no core waits at the end. One more runs than there are cores: a browser
-waits as often as it works."""
+"""What takes longest begins first, so that no core waits at the end."""
 
 
 def suites(names: list[str]) -> list[str]:
@@ -59,7 +58,7 @@ def main() -> int:
     os.environ |= {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}  # each process has one core
     ran = skipped = failed = 0
     slow = []
-    with ProcessPoolExecutor(1 + (os.cpu_count() or 1), mp_context=get_context("spawn")) as pool:
+    with ProcessPoolExecutor(os.cpu_count(), mp_context=get_context("spawn")) as pool:
         for done in as_completed([pool.submit(run, name) for name in suites(sys.argv[1:])]):
             name, tests, left_out, broken, seconds, text = done.result()
             ran, skipped, failed = ran + tests, skipped + left_out, failed + broken

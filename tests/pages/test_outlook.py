@@ -56,13 +56,14 @@ class WhatIf(OutlookCase):
 
 class Sky(OutlookCase):
     def tap(self, day, word, **options):
-        return self.post("/1/outlook/sky", {"day": str(day), "sky": word}, **options)
+        return self.post("/1/outlook/sky", {"sky": f"{day}={word}"}, **options)
 
     def test_a_tap_narrows_its_day_and_another_takes_it_away(self):
         self.tap(TODAY + timedelta(days=2), "storm")
         self.assertEqual(plans.skies(self.db, 1, TODAY, TODAY + timedelta(days=10)), {date(2026, 11, 27): "storm"})
         page = self.show()
-        self.assertRegex(page, r'value="storm" aria-pressed="true"')
+        self.assertIn('value="2026-11-27=" aria-pressed="true"', page)  # pressed again it takes the word away
+        self.assertIn('id="sky-2026-11-27-clear" name="sky" value="2026-11-27=clear" aria-pressed="false"', page)
         self.shows("storm expected", self.client.get("/1/today").text)
         self.tap(TODAY + timedelta(days=2), "")
         self.assertEqual(plans.skies(self.db, 1, TODAY, TODAY + timedelta(days=10)), {})

@@ -63,11 +63,11 @@ def _worst(look):
 def give_sky():
     """Keep the sky of a coming day as it was tapped, or take it away."""
     look = context.look()
+    text, _, word = request.form.get("sky", "").partition("=")
     try:
-        day = date.fromisoformat(request.form.get("day", ""))
+        day = date.fromisoformat(text)
     except ValueError:
         abort(400)
-    word = request.form.get("sky", "")
     if word not in ("", *SKIES) or not 0 <= (day - look.today).days <= AHEAD:
         abort(400)
     with transaction(context.writer()) as db:
