@@ -1,9 +1,12 @@
 """The rules of the house that no single module can keep by itself."""
 
 import ast
+import inspect
+import re
 import subprocess
 import sys
 import unittest
+from importlib import import_module
 
 from tests.support import ROOT, DatabaseCase, environment, readings, rig, table
 from voltaun.core.rig.parts import SolarArray
@@ -11,6 +14,7 @@ from voltaun.core.sky import clear_sky as sun
 from voltaun.database import clearsky
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
+from voltaun.pages.addresses import ADDRESSES
 
 MAY_USE = {
     "core": {"core"},
@@ -161,3 +165,19 @@ class ClearSkyTables(DatabaseCase):
         self.assertTrue((clearsky.tables(self.db, wall)[0] == good).all())
         self.assertTrue(clearsky.complete(self.db, wall))
         self.assertEqual(self.db.execute("SELECT count(*) FROM clear_sky WHERE tilt_deg = 90").fetchone()[0], 1)
+
+
+class Templates(unittest.TestCase):
+    def test_no_line_is_longer_than_a_screen(self):
+        for path in (PACKAGE / "pages").rglob("*.html"):
+            for n, line in enumerate(path.read_text(encoding="utf-8").split("\n"), 1):
+                self.assertLessEqual(len(line), 160, f"{path.name}, line {n}")
+
+
+class Addresses(unittest.TestCase):
+    def test_each_leads_to_a_view(self):
+        for _, address, endpoint, module in ADDRESSES:
+            view = getattr(import_module(f"voltaun.pages.{module}"), endpoint.partition(".")[2])
+            self.assertEqual(set(re.findall(r"<(?:int:)?(\w+)>", address)) - {"rig_id"},
+                             set(inspect.signature(view).parameters), endpoint)
+            self.assertEqual(endpoint.partition(".")[0], module.partition(".")[0])
