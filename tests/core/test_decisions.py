@@ -77,7 +77,7 @@ class Ahead(unittest.TestCase):
     def test_the_days_own_sun_ends_at_its_last_step(self):
         harvest = np.zeros((24, 3))
         harvest[6:18] = 5.0
-        self.assertEqual(outlooks._dawn_and_dusk(harvest, np.arange(24)), (6, 17))
+        self.assertEqual(outlooks.dawn_and_dusk(harvest, np.arange(24)), (6, 17))
 
     def test_the_cold_is_that_of_the_last_three_days(self):
         now = MIDNIGHT

@@ -170,9 +170,11 @@ def _rule(rig, text):
 @_log_file(required=True)
 @click.option("--days", default="1,3,5,7,10", show_default=True, help="How many days ahead, with commas between.")
 @click.option("--from", "begin", help="The first outlook; without it once sixty days are logged.")
+@click.option("--every", default=1, show_default=True, type=click.IntRange(1, 400),
+              help="An outlook every so many days only.")
 @click.option("--each", "each", is_flag=True, help="Every single outlook as well.")
 @json_flag
-def backtest(rig_file, log_file, days, begin, each, as_json):
+def backtest(rig_file, log_file, days, begin, every, each, as_json):
     """Make every past outlook again with only what was known then, and tell how often it held."""
     from voltaun.cli import tables
     from voltaun.core.outlook.backtest import backtest as made_again
@@ -184,7 +186,8 @@ def backtest(rig_file, log_file, days, begin, each, as_json):
     except ValueError as error:
         raise Refused(f"--days: found {days!r}, expected numbers from 1 to 30 such as 1,3,5") from error
     rig, sky = _rig_and_sun(rig_file)
-    past = made_again(rig, _logged(rig, log_file), sky, horizons, _instant(begin, rig.zone) if begin else None)
+    past = made_again(rig, _logged(rig, log_file), sky, horizons, _instant(begin, rig.zone) if begin else None,
+                      every=every)
     if not past.sun and not past.levels:
         raise Refused(f"{log_file}: found too few days to make a past outlook from, expected more than sixty, or "
                       "--from")

@@ -70,7 +70,10 @@ def backtest_answer(past: Backtest, zone: ZoneInfo, each: bool) -> dict:
     if each:
         names = ("p10", "p25", "p50", "p75", "p90")
         answer["each"] = [{"as_of": of.as_of.astimezone(zone).isoformat(), "days": of.days,
-                           **dict(zip(names, map(_n, of.quantiles), strict=True)), "actual": _n(of.actual)}
+                           **dict(zip(names, map(_n, of.quantiles), strict=True)), "actual": _n(of.actual),
+                           "dawn_soc": dict(zip(names, map(_s, of.dawn_soc), strict=True)),
+                           "use_to_date_wh": dict(zip(names, map(_n, of.use_wh), strict=True)),
+                           "chance_below_everyday_floor_to_date": _s(of.chance_below)}
                           for of in past.sun]
     return answer
 

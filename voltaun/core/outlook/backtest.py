@@ -19,7 +19,7 @@ from voltaun.core.learned.use import day_legs, use_of
 from voltaun.core.log.days import Day, by_day, sky_days
 from voltaun.core.log.ledger import Interval, Reading
 from voltaun.core.outlook.ask import LEARN_DAYS, USE_DAYS, Ask, Known
-from voltaun.core.outlook.outlook import QUANTILES
+from voltaun.core.outlook.outlook import LEVEL_GRAIN, QUANTILES, dawn_and_dusk, quantiles
 from voltaun.core.outlook.prepare import Prepared, prepare
 from voltaun.core.outlook.simulate import Futures, simulate
 from voltaun.core.reasons import NoOutlook
@@ -43,13 +43,21 @@ _NORMAL_QUANTILES = np.array((-1.2815516, -0.6744898, 0.0, 0.6744898, 1.2815516)
 
 @dataclass(frozen=True)
 class Forecast:
-    """One past outlook of the sun over k local days: its quantiles, the yardstick's, and what came; all Wh."""
+    """One past outlook over k local days: the sun's quantiles, the yardstick's, and what came; all Wh.
+
+    dawn_soc  quantiles of the level at first sun on the last of these days, fractions
+    use_wh    quantiles of the use over these days, Wh on the DC side, without the hidden draw and standby
+    chance_below  of going below the everyday floor at some time on these days
+    """
 
     as_of: datetime
     days: int
     quantiles: tuple[float, ...]
     yardstick: tuple[float, ...]
     actual: float
+    dawn_soc: tuple[float, ...]
+    use_wh: tuple[float, ...]
+    chance_below: float
 
 
 @dataclass(frozen=True)
@@ -107,16 +115,17 @@ def pinball(quantiles: Sequence[float], actual: float) -> float:
 
 
 def backtest(rig: Rig, readings: Sequence[Reading], sun: RigSun | None, horizons: Sequence[int] = (1, 3, 5, 7, 10),
-             first: datetime | None = None, futures: int = FUTURES, seed: int = 1) -> Backtest:
+             first: datetime | None = None, futures: int = FUTURES, seed: int = 1, every: int = 1) -> Backtest:
     """Make every past outlook again, from each reading on, and say what came.
 
     horizons  days ahead; first  only outlooks from then on (else once `HISTORY_DAYS` are logged)
+    every  more than 1: one outlook in so many days only, from the last reading of the day
     Only what was logged whole counts as what came.
     """
     ordered = sorted(readings, key=lambda reading: reading.at)
     if len(ordered) < 3:
         return Backtest([], [])
-    past = _Past(rig, ordered, sun, horizons, first or ordered[0].at + timedelta(days=HISTORY_DAYS))
+    past = _Past(rig, ordered, sun, horizons, first or ordered[0].at + timedelta(days=HISTORY_DAYS), every)
     found, waiting = Backtest([], []), []
     for each in past.outlooks(futures, seed):
         waiting.append(each)
@@ -148,10 +157,10 @@ class _Past:
     """
 
     def __init__(self, rig: Rig, ordered: list[Reading], sun: RigSun | None, horizons: Sequence[int],
-                 first: datetime):
+                 first: datetime, every: int):
         self.rig, self.ordered, self.sun, self.horizons = rig, ordered, sun, horizons
         self.made = reckon(rig, ordered, sun).intervals
-        self.starts = [n for n in range(4, len(ordered)) if ordered[n].at >= first]
+        self.starts = _seldom([n for n in range(4, len(ordered)) if ordered[n].at >= first], ordered, rig, every)
         self.came = by_day(rig, self.made, sun, local_day(first, rig.zone) - timedelta(days=9)) if self.starts else {}
         self.legs = day_legs(self.made)  # each closes with an interval, and none looks ahead
         self.ends = [leg.end for leg in self.legs]
@@ -195,25 +204,41 @@ class _Past:
         return actuals, seven, None if reading is None or _helped(self.made, n, reading) else reading
 
 
+def _seldom(starts: list[int], ordered: list[Reading], rig: Rig, every: int) -> list[int]:
+    """Of the readings to look ahead from, the last of each day, one day in so many."""
+    if every == 1 or not starts:
+        return starts
+    by_day = {local_day(ordered[n].at, rig.zone): n for n in starts}
+    begun = min(by_day)
+    return [n for day, n in sorted(by_day.items()) if (day - begun).days % every == 0]
+
+
 def _take_in(rig: Rig, waiting: Sequence[_Waiting], found: Backtest) -> None:
     """Run the outlooks that wait, all at once, and hold each against what came."""
     for each, made in zip(waiting, _run_together(rig, waiting), strict=True):
         ready, ask = each.ready, each.ready.ask
-        to_date, day = np.zeros(ask.futures), ask.today
+        sun, used, below = np.zeros(ask.futures), np.zeros(ask.futures), np.zeros(ask.futures, dtype=bool)
         for k in range(1, max(each.actuals, default=0) + 1):
-            steps = slice(ready.grid.steps_after(day), ready.grid.steps_after(day + timedelta(days=1)))
+            day = ask.today + timedelta(days=k)
+            steps = slice(ready.grid.steps_after(day - timedelta(days=1)), ready.grid.steps_after(day))
             part = made.part(steps)
-            to_date = to_date + (part.harvest - part.spilt).sum(axis=0)
-            day += timedelta(days=1)
+            sun = sun + (part.harvest - part.spilt).sum(axis=0)
+            used = used + np.maximum(part.used.sum(axis=0) - ready.hidden_wh, 0.0)
+            below |= part.level.min(axis=0) < rig.bank.everyday_floor - LEVEL_GRAIN
             if k in each.actuals and each.seven:
                 yardstick = k * each.seven[0] + math.sqrt(k) * each.seven[1] * _NORMAL_QUANTILES
-                found.sun.append(Forecast(ask.as_of, k, tuple(np.quantile(to_date, QUANTILES).tolist()),
-                                          tuple(yardstick.tolist()), each.actuals[k]))
+                dawn, _ = dawn_and_dusk(part.harvest, ready.grid.clock_hours[steps])
+                found.sun.append(Forecast(ask.as_of, k, _five(sun), tuple(yardstick.tolist()), each.actuals[k],
+                                          _five(part.level[dawn]), _five(used), float(below.mean())))
         if each.reading is not None and each.reading.soc is not None:
             step = int(np.argmin(np.abs(ready.grid.bounds - each.reading.at.timestamp())))
             found.levels.append(LevelForecast(ask.as_of, each.reading.at,
-                                              tuple(np.quantile(made.level[step], QUANTILES).tolist()),
-                                              each.reading.soc))
+                                              _five(made.level[step]), each.reading.soc))
+
+
+def _five(values: np.ndarray) -> tuple[float, ...]:
+    """The five quantiles of the futures."""
+    return tuple(quantiles(values).tolist())
 
 
 def _run_together(rig: Rig, waiting: Sequence[_Waiting]) -> list[Futures]:

@@ -125,7 +125,7 @@ def _day(ready: Prepared, made: Futures, steps: slice) -> _Day:
     by_rule = np.zeros_like(hours.load) if hours.generated is None else hours.generated
     # A drive or a generator at night makes no dawn.
     others = ready.planned[steps][:, None] + by_rule
-    dawn, dusk = _dawn_and_dusk(hours.harvest - others, ready.grid.clock_hours[steps])
+    dawn, dusk = dawn_and_dusk(hours.harvest - others, ready.grid.clock_hours[steps])
     spilt = hours.spilt.sum(axis=0)
     # What is spilt is the sun's: a charger that finds the bank full gives less by itself.
     solar = np.maximum(hours.harvest.sum(axis=0) - others.sum(axis=0) - spilt, 0.0)
@@ -213,7 +213,7 @@ def quantiles(values: np.ndarray) -> np.ndarray:
     return np.asarray(ordered[..., low] + (ordered[..., high] - ordered[..., low]) * (place - low))
 
 
-def _dawn_and_dusk(harvest: np.ndarray, clock_hours: np.ndarray) -> tuple[int, int]:
+def dawn_and_dusk(harvest: np.ndarray, clock_hours: np.ndarray) -> tuple[int, int]:
     """First and last step of a day with sun on the panels; 8 and 20 o'clock where there is none."""
     sunny = np.flatnonzero(harvest.max(axis=1) > 1e-3)  # Wh; in single precision a difference is not nought
     if len(sunny):

@@ -39,6 +39,11 @@ class Prepared:
     planned: np.ndarray  # of the harvest, what planned sources give, (steps,)
     generator: Started | None
 
+    @property
+    def hidden_wh(self) -> float:
+        """Of each day's load, the steady hidden draw, Wh, which the log does not show as use."""
+        return self.standing.drain.hidden_wh
+
 
 def prepare(ask: Ask) -> Prepared:
     """Everything an outlook needs before it is run.
