@@ -64,15 +64,16 @@ class Ahead(unittest.TestCase):
     def test_each_floor_has_its_own_chance(self):
         # 32 % less 13 points are 19 %: below the everyday floor, far above the hard one.
         seen = looked(0.32)
-        self.assertEqual((seen.chance_below_everyday_floor, seen.chance_below_hard_floor), (1.0, 0.0))
-        self.assertEqual((seen.today.chance_below_everyday_floor, seen.today.chance_below_hard_floor), (1.0, 0.0))
+        for chances in (seen, seen.today):
+            self.assertEqual(chances.chance_below_everyday_floor, 1.0)
+            self.assertLess(chances.chance_below_hard_floor, 0.01)  # sixty days alike do not rule out a day of twice it
         self.assertEqual(looked(0.22).chance_below_hard_floor, 1.0)
 
     def test_what_is_short_is_what_nine_in_ten_need(self):
-        # Every other day takes 2000 Wh, and sixty days know their mean (of 1200, spread 803) to 8.6 %: one day in ten
-        # takes more than 2000 × 1.075 = 2151, which with standby is 1047 Wh more than from 32 to 20 % (1152).
+        # Every other day takes 2000 Wh, which with standby is 896 Wh more than from 32 to 20 % (1152): nine in ten need
+        # that and a little more, since a day may take more than any of sixty did.
         seen = looked(0.32, per_day=(400.0, 2000.0))
-        self.assertAlmostEqual(seen.shortfall_wh, 1047, delta=40)
+        self.assertTrue(896 < seen.shortfall_wh < 1050, seen.shortfall_wh)
 
     def test_the_days_own_sun_ends_at_its_last_step(self):
         harvest = np.zeros((24, 3))
@@ -248,6 +249,24 @@ class Booked(unittest.TestCase):
         for full_at, capped in ((noon - timedelta(hours=3), True), (noon, False), (before.at, False)):
             after = Reading(noon, soc=0.9, solar_wh=1500.0, full_at=full_at)
             self.assertEqual(intervals(of, [before, after], sun)[0].capped, capped, full_at)
+
+    def test_full_with_a_tenth_of_the_sun_still_to_come_is_capped(self):
+        of = rig()
+        sun = sun_of(of)
+        midnight = datetime(2026, 11, 1, 13, tzinfo=UTC)
+        whole = sun.between(midnight, midnight + timedelta(hours=22))
+        for left, capped in ((0.1, True), (0.01, False)):
+            full_at = next(at for at in (midnight + timedelta(minutes=n) for n in range(22 * 60))
+                           if sun.between(at, midnight + timedelta(hours=22)) <= left * whole)
+            after = Reading(midnight + timedelta(hours=22), soc=0.9, solar_wh=5000.0, full_at=full_at)
+            self.assertEqual(intervals(of, [Reading(midnight, soc=0.5), after], sun)[0].capped, capped, left)
+
+    def test_a_level_that_rises_without_any_harvest_is_doubtful_from_a_twentieth_of_the_bank_on(self):
+        # Of 9600 Wh three points are 288, ten 960; with nothing harvested that would be a use of less than nothing.
+        for rise, marks, use in ((0.03, (), 0.0), (0.10, ("doubtful",), None)):
+            log = readings({"soc": 0.5}, {"soc": 0.5 + rise, "solar_wh": 0.0})
+            made, = intervals(rig(arrays=()), log, None)
+            self.assertEqual((made.marks, made.use_wh), (marks, use))
 
     def test_a_capped_interval_caps_the_day_that_held_its_sun(self):
         of = rig()

@@ -87,3 +87,40 @@ class LocalDays(unittest.TestCase):
 
     def test_place_matters_to_the_table_only_where_it_is_seen(self):
         self.assertEqual(sun.plane_key(Place(40.001, -105.002, "UTC", 1803.0), SolarArray("Any", 9, 1, 40, 540)), NORTH)
+
+
+class SkyDays(unittest.TestCase):
+    """What of a log tells the share of clear sky of a day; Hobart's midnight is 13:00 UTC."""
+
+    MIDNIGHT = datetime(2026, 11, 1, 13, tzinfo=UTC)  # of the 2nd
+    ZONE = zone("Australia/Hobart")
+
+    def skies(self, *rows):
+        """The sky's days of readings at hours after that midnight."""
+        log = [Reading(self.MIDNIGHT + timedelta(hours=hours), soc=0.5, **more) for hours, more in rows]
+        return days.sky_days(reckon(rig(), log, sun_of(rig())).intervals, sun_of(rig()), self.ZONE)
+
+    def hour_with(self, share):
+        """The hour after midnight at which so much of the day's clear sky has been."""
+        total = sun_of(rig()).total
+        begin = self.MIDNIGHT.timestamp()
+        hours = np.linspace(0, 24, 24 * 60 + 1)
+        gone = total.between(begin, begin + 3600 * hours) / total.between(begin, begin + 86_400)
+        return float(hours[np.searchsorted(gone, share)])
+
+    def test_a_day_tells_it_when_all_but_a_tenth_of_its_sun_was_logged(self):
+        for share, told in ((0.05, 1), (0.2, 0)):
+            begin = self.hour_with(share)
+            self.assertEqual(len(self.skies((begin, {}), (22.0, {"solar_wh": 3000.0}))), told, share)
+
+    def test_an_interval_of_more_than_a_day_and_a_half_tells_no_day(self):
+        self.assertEqual(len(self.skies((0.0, {}), (36.0, {"solar_wh": 3000.0}), (48.0, {"solar_wh": 3000.0}))), 2)
+        self.assertEqual(self.skies((0.0, {}), (48.0, {"solar_wh": 6000.0})), [])
+
+    def test_a_word_goes_to_each_day_that_holds_two_fifths_of_its_sun(self):
+        rows = ((-11.0, {}), (13.0, {"solar_wh": 3000.0, "sky": "mixed"}), (37.0, {"solar_wh": 3000.0}))
+        self.assertEqual([day.word for day in self.skies(*rows)], ["mixed"])
+        early = self.hour_with(0.1)
+        rows = ((-2.0, {}), (early, {"solar_wh": 100.0}), (24 + early, {"solar_wh": 3000.0, "sky": "storm"}),
+                (46.0, {"solar_wh": 3000.0}))
+        self.assertEqual([day.word for day in self.skies(*rows)], ["storm", None])

@@ -93,7 +93,7 @@ class Drawing(unittest.TestCase):
     def test_the_same_seed_and_a_longer_one_begins_like_a_shorter(self):
         np.testing.assert_array_equal(self.draw(), self.draw())
         np.testing.assert_array_equal(self.draw(9)[:6], self.draw())
-        self.assertTrue((self.draw() >= 0).all() and (self.draw() <= sky.MOST_SHARE).all())
+        self.assertTrue((self.draw() >= 0).all() and (self.draw() <= sky.SKY.most).all())
 
     def test_a_word_is_believed_as_far_as_it_is_trusted_and_colours_the_next_day(self):
         day, storm = FIRST + timedelta(days=91), word_shares([])["storm"]

@@ -1,12 +1,16 @@
 """Use per day, from legs of about a day."""
 
-from collections.abc import Iterable
+import math
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime, timedelta
+from zoneinfo import ZoneInfo
 
 import numpy as np
 
+from voltaun.core.instants import local_day
 from voltaun.core.log.ledger import READ, Interval
+from voltaun.core.series import Kind, Seen, Series, draw, learn
 
 MIN_LEG_HOURS, MAX_LEG_HOURS = 18.0, 7 * 24.0
 """A leg is a run of intervals of about a day; longer gaps say nothing of a day's spread."""
@@ -78,3 +82,70 @@ def use_of(legs: list[Leg]) -> UseLearned | None:
     mean = sum(wh for wh, _, _ in known) / whole * 24
     read_share = sum(hours for _, hours, read in known if read) / whole
     return UseLearned(rates, mean, float(rates.std(ddof=1)) if len(rates) > 1 else None, read_share)
+
+
+LONGEST_DAY_HOURS = 36.0
+"""A longer leg tells a mean, and nothing of a single day."""
+
+LEAST_DAYS = 7
+"""With fewer days known nothing is said of how the use goes on."""
+
+SCALE_DAYS = 40.0
+"""A day so old weighs 1/e of today's in the mean that the others are measured by."""
+
+WEEKDAY_DAYS = 8.0
+"""A weekday's own habit is believed as if so many of its days had shown none."""
+
+USE = Kind(points=(0.3, 0.6, 0.8, 1.0, 1.2, 1.5, 2.5), weights=(0.2, 0.5, 0.8, 1.0, 0.8, 0.5, 0.2), forget_days=90.0,
+           most=6.0, mixed=1.2)
+"""A day's use in times the usual, before the log knows better."""
+
+
+@dataclass(frozen=True)
+class UseModel:
+    """How the use goes on: its series in times of `scale_wh`, and what each weekday (0 Monday) is multiplied by."""
+
+    series: Series
+    scale_wh: float
+    weekdays: np.ndarray
+
+    def draw(self, days: Sequence[date], futures: int, seed: int) -> np.ndarray:
+        """Use of coming days that follow one another, Wh, shape (days, futures)."""
+        if not days:
+            return np.empty((0, futures))
+        shares = draw(self.series, days[0], len(days), futures, (seed, 4, 3))
+        return np.asarray(shares * self.scale_wh * self.weekdays[[day.weekday() for day in days], None])
+
+
+def learn_uses(histories: Sequence[Sequence[Leg]], todays: Sequence[date], zone: ZoneInfo) -> list[UseModel | None]:
+    """How the use goes on by the legs known at each of these todays; None with fewer than `LEAST_DAYS` of a day."""
+    told = [_days(legs, zone) for legs in histories]
+    scales = [_scale(days, today) for days, today in zip(told, todays, strict=True)]
+    habits = [_weekdays(days, scale) for days, scale in zip(told, scales, strict=True)]
+    seen = [[Seen(day, wh / scale / habit[day.weekday()], False) for day, wh in days.items()] if scale else []
+            for days, scale, habit in zip(told, scales, habits, strict=True)]
+    made = learn(seen, todays, USE)
+    return [UseModel(series, scale, habit) if scale and series.days >= LEAST_DAYS else None
+            for series, scale, habit in zip(made, scales, habits, strict=True)]
+
+
+def _days(legs: Sequence[Leg], zone: ZoneInfo) -> dict[date, float]:
+    """The use by the local day in which the middle of its leg lies, Wh."""
+    return {local_day(leg.end - timedelta(hours=leg.hours / 2), zone): leg.use_wh * 24 / leg.hours
+            for leg in legs if leg.use_wh is not None and leg.hours <= LONGEST_DAY_HOURS}
+
+
+def _scale(days: dict[date, float], today: date) -> float:
+    """Mean use a day, late days counting more, Wh."""
+    weights = [math.exp(-(today - day).days / SCALE_DAYS) for day in days]
+    return sum(wh * weight for wh, weight in zip(days.values(), weights, strict=True)) / sum(weights) if days else 0.0
+
+
+def _weekdays(days: dict[date, float], scale: float) -> np.ndarray:
+    """What each weekday is multiplied by, drawn towards 1."""
+    if not scale:
+        return np.ones(7)
+    of = np.array([day.weekday() for day in days])
+    off = np.clip(np.array(list(days.values())) / scale, 0.2, 3.0) - 1
+    means = np.bincount(of, off - off.mean(), 7) / (np.bincount(of, minlength=7) + WEEKDAY_DAYS)
+    return np.asarray(1 + means)

@@ -7,13 +7,14 @@ from datetime import date, datetime, timedelta
 from voltaun.core.instants import local_day
 from voltaun.core.learned.account import Account, Learned, reckon
 from voltaun.core.learned.patterns import learned_trust
-from voltaun.core.learned.use import day_legs, use_of
+from voltaun.core.learned.use import UseModel, day_legs, learn_uses, use_of
 from voltaun.core.log.days import sky_days
 from voltaun.core.log.ledger import Reading
 from voltaun.core.outlook.plans import GeneratorRule, Plan
 from voltaun.core.rig.rig import Rig
+from voltaun.core.series import HISTORY_DAYS
 from voltaun.core.sky.clear_sky import RigSun
-from voltaun.core.sky.model import HISTORY_DAYS, SkyDay, SkyModel, learn_sky
+from voltaun.core.sky.model import SkyDay, SkyModel, learn_sky
 
 LEARN_DAYS = HISTORY_DAYS + 2
 """How far back the outlook looks for what the sky does."""
@@ -51,7 +52,7 @@ class Known:
     """What a rig's log tells at an instant.
 
     readings, account  of the learning window, in order of time; skies  the sky's days; sky  their model
-    learned  what the account teaches, its use lately only
+    learned  what the account teaches, its use lately only; use  how the use goes on, None with too few days
     """
 
     readings: Sequence[Reading]
@@ -59,6 +60,7 @@ class Known:
     skies: Sequence[SkyDay]
     sky: SkyModel
     learned: Learned
+    use: UseModel | None = None
 
 
 def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: datetime,
@@ -70,7 +72,9 @@ def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: date
     window = learning_window(readings, as_of)
     account = account or reckon(rig, window, sun)
     skies = sky_days(account.intervals, sun, rig.zone)
-    return Known(window, account, skies, learn_sky(skies, local_day(as_of, rig.zone)), recently(account, as_of))
+    today = local_day(as_of, rig.zone)
+    return Known(window, account, skies, learn_sky(skies, today), recently(account, as_of),
+                 learn_uses([day_legs(account.intervals)], [today], rig.zone)[0])
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ import numpy as np
 
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.learned.account import Account, Learned, learn, reckon
-from voltaun.core.learned.use import day_legs, use_of
+from voltaun.core.learned.use import Leg, UseModel, day_legs, learn_uses, use_of
 from voltaun.core.log.days import Day, by_day, sky_days
 from voltaun.core.log.ledger import Interval, Reading
 from voltaun.core.outlook.ask import LEARN_DAYS, USE_DAYS, Ask, Known
@@ -171,6 +171,7 @@ class _Past:
         days = [_known_by(self.made, whole, n, self.sun, self.rig.zone) for n in self.starts]
         todays = [local_day(self.ordered[n].at, self.rig.zone) for n in self.starts]
         skies = learn_skies(days, todays) if self.starts else []
+        uses = learn_uses([self._legs(n) for n in self.starts], todays, self.rig.zone) if self.starts else []
         learned = None
         for turn, (n, today) in enumerate(zip(self.starts, todays, strict=True)):
             if learned is None or turn % RELEARN == 0:
@@ -179,7 +180,8 @@ class _Past:
             actuals, seven, reading = self._what_came(n, today)
             if not actuals and reading is None:
                 continue
-            ask = Ask(self.rig, self._known(n, learned, days[turn], skies[turn]), self.sun, self.ordered[n].at,
+            known = self._known(n, learned, days[turn], skies[turn], uses[turn])
+            ask = Ask(self.rig, known, self.sun, self.ordered[n].at,
                       max([*actuals, LEVEL_DAYS + 1]), futures, seed + today.toordinal())
             try:
                 ready = prepare(ask)
@@ -187,12 +189,17 @@ class _Past:
                 continue
             yield _Waiting(ready, actuals, seven, reading)
 
-    def _known(self, n: int, learned: Learned, days: Sequence[SkyDay], sky: SkyModel) -> Known:
+    def _legs(self, n: int) -> list[Leg]:
+        """The legs of the learning window at a reading."""
+        at = self.ordered[n].at
+        return self.legs[bisect_right(self.ends, at - timedelta(days=LEARN_DAYS)):bisect_right(self.ends, at)]
+
+    def _known(self, n: int, learned: Learned, days: Sequence[SkyDay], sky: SkyModel, use: UseModel | None) -> Known:
         """What was known at a reading; of the log itself only its end is needed any more."""
         at = self.ordered[n].at
         lately = self.legs[bisect_right(self.ends, at - timedelta(days=USE_DAYS)):bisect_right(self.ends, at)]
         return Known(self.ordered[max(0, n - 4):n + 1], Account(self.made[max(0, n - 60):n], learned), days, sky,
-                     replace(learned, use=use_of(lately)))
+                     replace(learned, use=use_of(lately)), use)
 
     def _what_came(self, n: int, today: date) -> tuple[dict[int, float], tuple[float, float] | None, Reading | None]:
         """The sun that came by days ahead, the yardstick, and the reading of the level to hold an outlook against."""

@@ -18,13 +18,14 @@ from voltaun.core.outlook.simulate import Started
 from voltaun.core.outlook.standing import Standing, standing
 from voltaun.core.rig.loads import daily_use, hourly_shape
 from voltaun.core.rig.parts import SKIES
-from voltaun.core.sky.model import Word, draw_shares, word_shares
+from voltaun.core.series import Word
+from voltaun.core.sky.model import draw_shares, word_shares
 
-HOURS_DOUBT = 0.4
+LEAST_OPEN = 0.6
+"""The part of the use whose hours stay open even where the list of loads explains all of the sum."""
+
+HOURS_DOUBT = 0.22
 """How far the use of which nobody knows the hours leans towards some time of the day, a share (standard deviation)."""
-
-LEAST_DAYS = 7
-"""With so many days of use known, those are drawn again; with fewer a spread is guessed around their mean."""
 
 
 @dataclass(frozen=True)
@@ -57,7 +58,7 @@ def prepare(ask: Ask) -> Prepared:
     harvest = grid.harvest(ask.sun, _shares(ask, grid.days, words).astype(np.float32))
     by_plan = planned(ask, grid)
     harvest += by_plan[:, None]
-    load = loads(ask, grid, _draw_uses(ask, stands.drain, len(grid.days)), stands.drain.hidden_wh,
+    load = loads(ask, grid, _draw_uses(ask, stands.drain, grid.days), stands.drain.hidden_wh,
                  _shapes(ask, stands.drain))
     return Prepared(ask, stands, grid, harvest, load, by_plan, _started(ask, grid))
 
@@ -111,7 +112,7 @@ def _shapes(ask: Ask, leaving: Drain) -> np.ndarray:
     the day or another, by `HOURS_DOUBT` of that part.
     """
     listed = daily_use(ask.rig) or 0.0
-    open_part = max(0.15, 1 - listed / leaving.use_wh) if leaving.use_wh else 0.0
+    open_part = max(LEAST_OPEN, 1 - listed / leaving.use_wh) if leaving.use_wh else 0.0
     lean = _stream(ask.seed, 5).standard_normal((2, ask.futures)) * HOURS_DOUBT * open_part
     angle = 2 * np.pi * (np.arange(24) + 0.5) / 24
     tilt = np.clip(1 + np.sin(angle)[:, None] * lean[0] + np.cos(angle)[:, None] * lean[1], 0.1, None)
@@ -119,14 +120,20 @@ def _shapes(ask: Ask, leaving: Drain) -> np.ndarray:
     return np.asarray(leaned / leaned.sum(axis=0))
 
 
-def _draw_uses(ask: Ask, leaving: Drain, days: int) -> np.ndarray:
-    """Use in each day and future, Wh: whole days of the log drawn again, and their mean doubted."""
-    rng, shape, use = _stream(ask.seed, 3), (days, ask.futures), ask.known.learned.use
-    if use and leaving.days_known >= LEAST_DAYS:
-        drawn = rng.choice(use.rates, size=shape) * (use.mean / use.rates.mean())
-    else:
-        width = math.sqrt(math.log1p((leaving.sd_wh / leaving.use_wh) ** 2)) if leaving.use_wh else 0.0
-        drawn = leaving.use_wh * np.exp(rng.standard_normal(shape) * width - width ** 2 / 2)
+def _draw_uses(ask: Ask, leaving: Drain, days: list[date]) -> np.ndarray:
+    """Use in each day and future, Wh: as it goes on by the log; with a few days known a spread around their mean."""
+    use, count = ask.known.use, len(days)
+    if use is not None:
+        last = use.series.last
+        ahead = [n for n, day in enumerate(days) if last is None or day > last]
+        first = ahead[0] if ahead else count
+        drawn = np.empty((count, ask.futures))
+        drawn[:first] = leaving.use_wh
+        drawn[first:] = use.draw(days[first:], ask.futures, ask.seed)
+        return drawn.astype(np.float32)
+    rng = _stream(ask.seed, 3)
+    width = math.sqrt(math.log1p((leaving.sd_wh / leaving.use_wh) ** 2)) if leaving.use_wh else 0.0
+    drawn = leaving.use_wh * np.exp(rng.standard_normal((count, ask.futures)) * width - width ** 2 / 2)
     unsure = leaving.sd_wh / leaving.use_wh / math.sqrt(max(1, leaving.days_known)) if leaving.use_wh else 0.0
     doubted = drawn * np.exp(_stream(ask.seed, 4).standard_normal(ask.futures) * unsure)
     return np.asarray(doubted, dtype=np.float32)

@@ -1,0 +1,91 @@
+import math
+import unittest
+from datetime import UTC, date, datetime, timedelta
+
+import numpy as np
+
+from voltaun.core.instants import zone
+from voltaun.core.learned import use
+from voltaun.core.learned.use import Leg, learn_uses
+
+HOBART = zone("Australia/Hobart")
+TODAY = date(2026, 11, 25)
+
+
+def legs(*watt_hours, hours=24.0):
+    """Legs of a day each, the last of which ends this morning at eight in Hobart."""
+    last = datetime(2026, 11, 24, 21, tzinfo=UTC)
+    return [Leg(hours, wh * hours / 24, None, None, False, True, last - timedelta(days=n))
+            for n, wh in enumerate(reversed(watt_hours))][::-1]
+
+
+def model(*watt_hours):
+    return learn_uses([legs(*watt_hours)], [TODAY], HOBART)[0]
+
+
+class Habits(unittest.TestCase):
+    def test_a_leg_belongs_to_the_day_of_its_middle_and_a_long_one_to_none(self):
+        # From eight on the 24th to eight on the 25th: the middle is eight in the evening of the 24th.
+        self.assertEqual(use._days(legs(1200.0), HOBART), {date(2026, 11, 24): 1200.0})
+        self.assertEqual(use._days(legs(1200.0, hours=30.0), HOBART), {date(2026, 11, 24): 1200.0})
+        self.assertEqual(use._days(legs(1200.0, hours=36.5), HOBART), {})
+
+    def test_old_days_fade_from_the_usual(self):
+        # 1000 today and 2000 forty days ago, which weighs 1/e = 0.3679: (1000 + 735.8) / 1.3679 = 1269.
+        days = {TODAY - timedelta(days=40): 2000.0, TODAY: 1000.0}
+        self.assertAlmostEqual(use._scale(days, TODAY), (1000 + 2000 / math.e) / (1 + 1 / math.e))
+        self.assertAlmostEqual(use._scale(days, TODAY), 1269, delta=0.5)
+
+    def test_a_weekday_is_believed_as_if_eight_of_its_days_had_shown_nothing(self):
+        # Eight weeks, Mondays 1700 and else 1000: the mean is 1100, Mondays 600 / 1100 = 0.545 more; 8 of 16 count.
+        days = {TODAY - timedelta(days=n): 1700.0 if (TODAY - timedelta(days=n)).weekday() == 0 else 1000.0
+                for n in range(56)}
+        habit = use._weekdays(days, 1100.0)
+        self.assertAlmostEqual(habit[0], 1 + 8 / 16 * 600 / 1100)
+        self.assertAlmostEqual(habit[3], 1 - 8 / 16 * 100 / 1100)
+        self.assertEqual(use._weekdays({}, 0.0).tolist(), [1.0] * 7)
+
+    def test_with_fewer_than_seven_days_nothing_is_said(self):
+        self.assertIsNone(model(*[1000.0] * 6))
+        self.assertIsNotNone(model(*[1000.0] * 7))
+        self.assertIsNone(model(*[0.0] * 20))  # nothing was used: there is nothing to measure by
+
+    def drawn(self, *watt_hours):
+        return model(*watt_hours).draw([TODAY + timedelta(days=n) for n in range(10)], 4000, 1)
+
+    def test_a_quiet_week_goes_on_and_slowly_ends(self):
+        rng = np.random.default_rng(1)
+        usual = (1000 * np.exp(0.2 * rng.standard_normal(90))).tolist()
+        away = self.drawn(*usual[:80], *[200.0] * 10)
+        as_usual = self.drawn(*usual)
+        self.assertLess(np.median(away[0]), 0.6 * np.median(as_usual[0]))
+        self.assertGreater(np.median(away[9]), np.median(away[0]))
+        self.assertLess(np.median(away[9]), np.median(as_usual[9]))
+
+    def test_ten_days_are_wider_than_days_that_forget_each_other(self):
+        rng = np.random.default_rng(2)
+        spell = np.repeat(np.exp(0.3 * rng.standard_normal(30)), 4) * 1000  # the same for four days, then another
+        sums = self.drawn(*spell.tolist()).sum(axis=0)
+        alone = 1000 * np.exp(0.3 * rng.standard_normal((10, 4000))).sum(axis=0)
+        self.assertGreater(sums.std() / sums.mean(), 1.3 * alone.std() / alone.mean())
+
+    def test_the_band_of_eight_in_ten_holds_days_like_those_it_was_learned_from(self):
+        held = made = 0
+        for seed in range(40):
+            rng = np.random.default_rng(seed)
+            level, days = 0.0, []
+            for _ in range(100):
+                level = 0.85 * level + 0.15 * rng.standard_normal()
+                days.append(1500 * math.exp(level + 0.2 * rng.standard_normal()))
+            drawn = self.drawn(*days[:90])
+            for k in (1, 3, 10):
+                low, high = np.quantile(drawn[:k].sum(axis=0), (0.1, 0.9))
+                held += low <= sum(days[90:90 + k]) <= high
+                made += 1
+        self.assertTrue(0.7 <= held / made <= 0.92, f"{held} of {made}")
+
+    def test_a_longer_draw_begins_like_a_shorter_one(self):
+        of = model(*[900.0, 1100.0] * 20)
+        days = [TODAY + timedelta(days=n) for n in range(5)]
+        self.assertTrue((of.draw(days, 50, 3)[:2] == of.draw(days[:2], 50, 3)).all())
+        self.assertEqual(of.draw([], 50, 3).shape, (0, 50))
