@@ -11,6 +11,7 @@ from voltaun.core.bench.runs import Mark, Run, counted, require_time
 from voltaun.core.instants import hours_between
 from voltaun.core.reasons import Misread, NotYet, Reason, reason
 from voltaun.core.rig.bank import (
+    ENERGY_TRUST,
     FULL_SOC,
     EffectiveEnergy,
     capacity_ah,
@@ -24,9 +25,6 @@ from voltaun.core.stats import t975
 
 SOC_ERROR, SOC_ERROR_COUNT = 0.005, 4
 """A display's percent is taken to be off by half a point, and that belief weighs as much as four readings."""
-
-ENERGY_TRUST = {"tested": 0.03, "log": 0.05, "rated": 0.10, "station default": 0.10}
-"""How well the energy behind a percent is known, relative."""
 
 METER_TRUST = 0.02
 """A shunt or a plug-in meter over a whole test, relative."""

@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from voltaun.core.learned.account import Learned
 from voltaun.core.rig.bank import cold_factor, effective_energy
 from voltaun.core.rig.loads import daily_use
@@ -55,16 +57,25 @@ def dark_autonomy(energy_wh: float, soc: float, floor: float, use_wh_per_day: fl
     return above / use_wh_per_day if use_wh_per_day > 0 else float("inf")
 
 
-def dark_autonomy_range(energy_wh: float, soc: float, floor: float, of: Drain) -> tuple[float, float]:
-    """The days between which dark autonomy lies eight times in ten, from the spread of daily use."""
-    middle = dark_autonomy(energy_wh, soc, floor, of.wh)
-    if middle in (0.0, float("inf")):
-        return middle, middle
-    # The mean of that many days varies, and the learned mean is itself uncertain.
-    sd = of.sd_wh * (1 / max(1.0, middle) + 1 / max(1, of.days_known)) ** 0.5
-    low = dark_autonomy(energy_wh, soc, floor, of.wh + 1.28 * sd)
-    high = dark_autonomy(energy_wh, soc, floor, max(0.25 * of.wh, of.wh - 1.28 * sd))
-    return low, high
+def dark_days(above_wh: np.ndarray, drained_wh: np.ndarray, hours: np.ndarray) -> np.ndarray:
+    """Dark autonomy of each future: the days until what is above a floor is drained.
+
+    above_wh    energy above the floor, shape (futures,)
+    drained_wh  what leaves the bank in each step ahead with nothing coming in, shape (steps, futures)
+    hours       length of each step, shape (steps,)
+    Within a step it leaves evenly; past the last one as fast as it did on the mean. Infinite where nothing leaves.
+    """
+    gone = np.cumsum(drained_wh, axis=0)
+    whole, length = gone[-1], hours.sum()
+    step = np.minimum((gone < above_wh).sum(axis=0), len(hours) - 1)
+    future = np.arange(len(above_wh))
+    before = gone[step, future] - drained_wh[step, future]
+    begun = np.concatenate(([0.0], np.cumsum(hours)))[step]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        inside = begun + hours[step] * (above_wh - before) / drained_wh[step, future]
+        beyond = above_wh / whole * length
+    days = np.where(above_wh > whole, beyond, inside) / 24
+    return np.asarray(np.where(above_wh <= 0, 0.0, days))
 
 
 def momentary(rig: Rig, above_wh: float) -> tuple[float, float, float] | None:

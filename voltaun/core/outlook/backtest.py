@@ -264,7 +264,7 @@ def _run_together(rig: Rig, waiting: Sequence[_Waiting]) -> list[Futures]:
                               for column, before in zip(columns, fill, strict=True)])
         width = group[0].harvest.shape[1]
         hours = [np.repeat(ready.grid.hours.astype(np.float32)[:, None], width, axis=1) for ready in group]
-        whole = simulate(rig, energy, np.repeat([ready.standing.read_soc for ready in group], width),
+        whole = simulate(rig, energy, np.concatenate([ready.start for ready in group]),
                          side_by_side([ready.harvest for ready in group]),
                          side_by_side([ready.load for ready in group]), side_by_side(hours), temp_c)
         for k, (ready, before) in enumerate(zip(group, fill, strict=True)):

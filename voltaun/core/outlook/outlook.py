@@ -8,10 +8,11 @@ import numpy as np
 
 from voltaun.core.learned.account import Learned
 from voltaun.core.outlook.ask import Ask
-from voltaun.core.outlook.autonomy import Drain, dark_autonomy_range
+from voltaun.core.outlook.autonomy import Drain, dark_days
 from voltaun.core.outlook.plans import GeneratorRule, Plan, planned_hours
 from voltaun.core.outlook.prepare import Prepared, prepare
 from voltaun.core.outlook.simulate import Futures, simulate
+from voltaun.core.rig.bank import ENERGY_TRUST, effective_energy
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.model import SkyModel
 
@@ -101,8 +102,8 @@ def outlook(ask: Ask) -> Outlook:
     Raises NoOutlook when there is no level to start from or no use known, ValueError for a sky it cannot take.
     """
     ready = prepare(ask)
-    return _summary(ready, simulate(ask.rig, ready.standing.energy_wh, ready.standing.read_soc, ready.harvest,
-                                    ready.load, ready.grid.hours, ready.standing.temp_c, ready.generator))
+    return _summary(ready, simulate(ask.rig, ready.standing.energy_wh, ready.start, ready.harvest, ready.load,
+                                    ready.grid.hours, ready.standing.temp_c, ready.generator))
 
 
 @dataclass(frozen=True)
@@ -179,7 +180,7 @@ def _summary(ready: Prepared, made: Futures) -> Outlook:
         as_of=ask.as_of, last_reading=stands.read_at, soc=soc, energy_wh=energy,
         above_floor_wh=stands.above(rig.bank.everyday_floor), temp_c=stands.temp_c, drain=leaving,
         dark_days={name: stands.days_to(floor) for name, floor in floors.items()},
-        dark_range={name: dark_autonomy_range(energy, soc, floor, leaving) for name, floor in floors.items()},
+        dark_range={name: _dark_range(ready, floor) for name, floor in floors.items()},
         today=by_day.get(today), days=[of for day, of in by_day.items() if day > today],
         chance_below_everyday_floor=float(tally.below.mean()), chance_below_hard_floor=float(tally.below_hard.mean()),
         first_risky_day=next((day for day, of in by_day.items() if of.chance_below_everyday_floor > RISKY), None),
@@ -187,6 +188,19 @@ def _summary(ready: Prepared, made: Futures) -> Outlook:
         fan=quantiles(made.level), learned=ask.known.learned, sky=ask.known.sky, futures=ask.futures,
         unserved_wh=_range(tally.unserved), generator_hours=ran, generator_litres=litres, plans=tuple(ask.plans),
         rule=ask.rule)
+
+
+def _dark_range(ready: Prepared, floor: float) -> tuple[float, float]:
+    """The days between which dark autonomy lies eight times in ten: by the hour of the day, the use as it goes on, and
+    the doubt of the level and of the bank's energy."""
+    ask, stands, ahead = ready.ask, ready.standing, slice(ready.grid.now, None)
+    hours = ready.grid.hours[ahead]
+    level = stands.soc + ready.start - stands.read_soc
+    doubt = ENERGY_TRUST[effective_energy(ask.rig).basis]
+    energy = stands.energy_wh * np.exp(np.random.default_rng([ask.seed, 7]).standard_normal(ask.futures) * doubt)
+    drained = ready.load[ahead] + (ask.rig.bank.standby_w * hours)[:, None]
+    lasts = np.sort(dark_days((level - floor) * energy, drained, hours))  # no figure between two, which may be endless
+    return float(lasts[round(0.1 * (len(lasts) - 1))]), float(lasts[round(0.9 * (len(lasts) - 1))])
 
 
 def _generator_run(rig: Rig, plans: Sequence[Plan], generated: np.ndarray,

@@ -15,7 +15,7 @@ from voltaun.core.outlook.autonomy import Drain
 from voltaun.core.outlook.flows import loads, planned
 from voltaun.core.outlook.grid import Grid
 from voltaun.core.outlook.simulate import Started
-from voltaun.core.outlook.standing import Standing, standing
+from voltaun.core.outlook.standing import LEVEL_DOUBT, Standing, standing
 from voltaun.core.rig.loads import daily_use, hourly_shape
 from voltaun.core.rig.parts import SKIES
 from voltaun.core.series import Word
@@ -24,7 +24,7 @@ from voltaun.core.sky.model import draw_shares, word_shares
 LEAST_OPEN = 0.6
 """The part of the use whose hours stay open even where the list of loads explains all of the sum."""
 
-HOURS_DOUBT = 0.22
+HOURS_DOUBT = 0.2
 """How far the use of which nobody knows the hours leans towards some time of the day, a share (standard deviation)."""
 
 
@@ -35,6 +35,7 @@ class Prepared:
     ask: Ask
     standing: Standing
     grid: Grid
+    start: np.ndarray    # the level that each future starts from, (futures,)
     harvest: np.ndarray
     load: np.ndarray
     planned: np.ndarray  # of the harvest, what planned sources give, (steps,)
@@ -60,7 +61,13 @@ def prepare(ask: Ask) -> Prepared:
     harvest += by_plan[:, None]
     load = loads(ask, grid, _draw_uses(ask, stands.drain, grid.days), stands.drain.hidden_wh,
                  _shapes(ask, stands.drain))
-    return Prepared(ask, stands, grid, harvest, load, by_plan, _started(ask, grid))
+    return Prepared(ask, stands, grid, _starts(ask, stands), harvest, load, by_plan, _started(ask, grid))
+
+
+def _starts(ask: Ask, stands: Standing) -> np.ndarray:
+    """The level of each future at the last one known: as read, give or take what such a reading is off."""
+    off = _stream(ask.seed, 6).standard_normal(ask.futures) * LEVEL_DOUBT[ask.rig.soc_from]
+    return np.clip(stands.read_soc + off, 0.0, 1.0)
 
 
 def _words(ask: Ask) -> dict[date, Word]:

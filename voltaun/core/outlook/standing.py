@@ -16,6 +16,9 @@ from voltaun.core.outlook.simulate import simulate
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.loads import hourly_shape
 
+LEVEL_DOUBT = {"shunt": 0.005, "display": 0.005, "volts": 0.08}
+"""How far a level is off by where its percent comes from (standard deviation, a fraction)."""
+
 LOST_DAYS = 10.0
 """After so many days without a reading nobody claims a level."""
 

@@ -25,6 +25,10 @@ class EffectiveEnergy:
     basis: str  # "tested", "log", "rated" or "station default"
 
 
+ENERGY_TRUST = {"tested": 0.03, "log": 0.05, "rated": 0.10, "station default": 0.10}
+"""How well the energy from full to empty is known by its basis (standard deviation, relative)."""
+
+
 def nominal_voltage(bank: Bank) -> float | None:
     """Bank voltage, V: unit voltage × series. None for a station that does not state one."""
     return None if bank.unit_voltage_v is None else bank.unit_voltage_v * bank.series
