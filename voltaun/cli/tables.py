@@ -43,7 +43,7 @@ def _figure(wh, basis):
 def outlook_table(rig: Rig, outlook: Outlook) -> str:
     """The sentence, then a line a day."""
     today = local_day(outlook.as_of, rig.zone)
-    lines = [f"{in_hand(outlook)}; {odds(outlook, today)}.", advice(rig, outlook, today), "",
+    lines = [f"{in_hand(outlook)}; {odds(outlook, today, rig.zone)}.", advice(rig, outlook, today), "",
              f"{'day':<24}{'harvest, 8 in 10':>22}{'level at dawn, 8 in 10':>26}   below the floor"]
     for day in outlook.days:
         lines.append(f"{day.day.isoformat()} {day_name(day.day, today):<13}{_between(day.solar_wh, show_energy):>22}"

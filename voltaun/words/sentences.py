@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, datetime
 from typing import TYPE_CHECKING
+from zoneinfo import ZoneInfo
 
 from voltaun.core.outlook.plans import AWAY, GUESTS, Plan
 from voltaun.core.rig.rig import Rig
@@ -11,7 +12,7 @@ from voltaun.words.units import show_duration, show_energy, show_percent
 
 if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.learned.doubts import Doubt
-    from voltaun.core.outlook.outlook import DayOutlook, Outlook
+    from voltaun.core.outlook.outlook import Outlook
 
 _NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven",
             "twelve")
@@ -135,26 +136,28 @@ def in_hand(outlook: Outlook) -> str:
     return f"{begin(stretch(days))} in hand if the sun stays away"
 
 
-def odds(outlook: Outlook, today: date) -> str:
-    """Until when nine chances in ten hold: `nine chances in ten you stay above your floor until Thursday`."""
-    ahead = ([outlook.today] if outlook.today else []) + outlook.days
-    safe = _last_safe_day(outlook, ahead)
-    if safe is None:
-        p = max(day.chance_below_everyday_floor for day in ahead[:2])
-        return f"{chance(p)} of going below your floor by tomorrow night"
-    if safe == ahead[-1].day:
-        return ("nine chances in ten or better you stay above your floor on each of the next "
-                f"{number(len(outlook.days))} days")
-    return f"nine chances in ten you are still above your floor {on_day(safe, today)}"
+def moment(at: datetime, today: date, zone: ZoneInfo) -> str:
+    """A time ahead as one says it: `this evening`, `tomorrow before dawn`, `Sunday afternoon`."""
+    local = at.astimezone(zone)
+    part = ("before dawn", "morning", "afternoon", "evening")[local.hour // 6]
+    if local.date() == today:
+        return "today before dawn" if part == "before dawn" else f"this {part}"
+    return f"{day_name(local.date(), today)} {part}"
 
 
-def _last_safe_day(outlook: Outlook, ahead: list[DayOutlook]) -> date | None:
-    safe = None
-    for day in ahead:
-        if outlook.first_risky_day is not None and day.day >= outlook.first_risky_day:
-            break
-        safe = day.day
-    return safe
+def odds(outlook: Outlook, today: date, zone: ZoneInfo) -> str:
+    """The chance of going below the floor over the whole span, and until when nine chances in ten hold."""
+    lack, span = outlook.lack, f"in the next {days(len(outlook.days))}"
+    when = moment(lack.likeliest, today, zone)
+    likeliest = f", most likely {when}" if 0.03 <= lack.chance <= 0.97 else ""
+    if lack.first is None:
+        return f"{chance(lack.chance)} of going below your floor {span}{likeliest}"
+    if (lack.first - outlook.as_of).total_seconds() < 3600:
+        return f"{chance(lack.chance)} of being below your floor {span}"
+    first = moment(lack.first, today, zone)
+    told = "" if first == when else likeliest
+    return (f"nine chances in ten you stay above your floor until {first}; {chance(lack.chance)} of going below it "
+            f"{span}{told}")
 
 
 def about(wh: float) -> str:
@@ -171,21 +174,30 @@ def _about_hours(hours: float) -> str:
 
 def advice(rig: Rig, outlook: Outlook, today: date) -> str:
     """What to do about it, in one sentence or two, from the outlook alone."""
-    if outlook.shortfall_wh > 0.02 * outlook.energy_wh:
+    first = outlook.lack.first
+    if first and outlook.shortfall_wh > 0.02 * outlook.energy_wh:
         ways = [f"{_about_hours(outlook.shortfall_wh / rig.bank.charge_efficiency / part.gives_w)} of {part.name}"
                 for part in (*rig.generators[:1], *rig.vehicles[:1], *rig.mains[:1])]
         way = f" (about {' or '.join(ways)})" if ways else ""
-        return (f"Spare or put in {about(outlook.shortfall_wh)}{way} within three days, "
-                "to stay above your floor with nine chances in ten.")
+        until = moment(first, today, rig.zone)
+        now = (first - outlook.as_of).total_seconds() < 3600
+        when = "from now on" if now else f"by {until}, the first time in doubt"
+        return (f"Spare or put in {about(outlook.shortfall_wh)}{way} {when}: that keeps you above your floor for three "
+                "days with nine chances in ten.")
+    spilt = _likely_spilt(outlook)
+    if first:
+        return f"Nothing to do yet; {moment(first, today, rig.zone)} is the first time in doubt.{spilt}"
+    return f"Nothing needs doing for your floor in the next {days(len(outlook.days))}.{spilt}"
+
+
+def _likely_spilt(outlook: Outlook) -> str:
+    """What of the sun will likely find the bank full today or tomorrow, in a sentence of its own."""
     tomorrow = outlook.days[0] if outlook.days else None
     for day in filter(None, (outlook.today, tomorrow)):
         if day.spilt_wh.p50 > 0.04 * outlook.energy_wh:
-            when = "the rest of today" if day is outlook.today else "tomorrow"
-            return (f"Nothing to save: {when} {about(day.spilt_wh.p50)} of sun will likely find the bank full. "
-                    "Use it while it shines.")
-    if outlook.first_risky_day is not None:
-        return f"Nothing to do yet; {day_name(outlook.first_risky_day, today)} is the first day in doubt."
-    return "Nothing needs doing."
+            when = "Of the rest of today" if day is outlook.today else "Tomorrow"
+            return f" {when} {about(day.spilt_wh.p50)} of sun will likely find the bank full: use it while it shines."
+    return ""
 
 
 _FIGURES = {"solar_wh": "of sun", "use_wh": "used", "vehicle_hours": "of driving", "generator_hours": "of generator"}

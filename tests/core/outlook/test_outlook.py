@@ -3,13 +3,17 @@ from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
 
+from tests.core.test_decisions import looked
 from tests.support import HOBART, readings, rig, sun_of
+from voltaun.core import instants
 from voltaun.core.log.ledger import Reading
 from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.parts import Load, Place
-from voltaun.words.sentences import about, advice, chance, in_hand, odds, stretch
+from voltaun.words.sentences import about, advice, chance, in_hand, moment, odds, stretch
+
+HOBART_ZONE = instants.zone("Australia/Hobart")
 
 
 def log_of(days=40, start=datetime(2026, 11, 1, 8, tzinfo=UTC), use_wh=2600):
@@ -124,8 +128,35 @@ class Words(unittest.TestCase):
         today = date(2026, 11, 21)
         self.assertGreater(seen.shortfall_wh, 0)
         self.assertIn("Spare or put in", advice(rig(), seen, today))
-        self.assertNotIn("or better", odds(seen, today))
+        self.assertIn("nine chances in ten you stay above your floor until", odds(seen, today, HOBART_ZONE))
         self.assertIn("in hand if the sun stays away", in_hand(seen))
-        easy = look(rig(), log_of(use_wh=900))
+        steady = readings(*({"soc": 0.95, "solar_wh": 950.0, "use_wh": 850.0} for _ in range(40)))
+        easy = look(rig(), steady)
         self.assertEqual(easy.shortfall_wh, 0)
-        self.assertIn("or better", odds(easy, today))
+        self.assertEqual(odds(easy, date(2026, 12, 10), HOBART_ZONE),
+                         "hardly any chance of going below your floor in the next ten days")
+        self.assertIn("Nothing needs doing for your floor in the next ten days.", advice(rig(), easy, today))
+
+    def test_headline_advice_and_foot_speak_of_one_chance(self):
+        """Over many rigs and logs: no calm sentence beside a chance over the span that is not calm."""
+        for use_wh in (900, 1900, 2300, 2600, 3000, 3600):
+            log = log_of(use_wh=use_wh)
+            seen, today = look(rig(), log), date(2026, 12, 10)
+            said, told = odds(seen, today, HOBART_ZONE), advice(rig(), seen, today)
+            self.assertEqual(seen.lack.chance, seen.chance_below_everyday_floor)
+            self.assertIn(chance(seen.chance_below_everyday_floor), said)
+            self.assertEqual("Nothing needs doing" in told, seen.chance_below_everyday_floor <= 0.1, (use_wh, told))
+            self.assertEqual(seen.lack.first is None, seen.chance_below_everyday_floor <= 0.1)
+
+    def test_the_first_time_in_doubt_is_the_hour_at_which_it_is(self):
+        # From 31 % to the floor of 20 % are 1056 of 9600 Wh; with no sun 52 Wh an hour take them in 20 hours.
+        seen = looked(0.31, days=2)
+        hours = (seen.lack.first - seen.as_of).total_seconds() / 3600
+        self.assertTrue(16 <= hours <= 21, hours)
+        self.assertGreater(seen.lack.likeliest, seen.lack.first)
+        self.assertEqual(moment(datetime(2026, 11, 25, 16, 30, tzinfo=UTC), date(2026, 11, 26), HOBART_ZONE),
+                         "today before dawn")
+        self.assertEqual(moment(datetime(2026, 11, 26, 8, 0, tzinfo=UTC), date(2026, 11, 26), HOBART_ZONE),
+                         "this evening")
+        self.assertEqual(moment(datetime(2026, 11, 28, 2, 0, tzinfo=UTC), date(2026, 11, 26), HOBART_ZONE),
+                         "Saturday afternoon")

@@ -60,6 +60,16 @@ class DayOutlook:
 
 
 @dataclass(frozen=True)
+class Lack:
+    """Going below a floor at some time from now on: the chance over the whole span, the instant at which most futures
+    are below it, and the first at which it has happened with more than `RISKY` chance (None: it never has)."""
+
+    chance: float
+    likeliest: datetime
+    first: datetime | None
+
+
+@dataclass(frozen=True)
 class Outlook:
     """The outlook from a last known level, seen from `as_of`."""
 
@@ -76,6 +86,7 @@ class Outlook:
     days: list[DayOutlook]
     chance_below_everyday_floor: float
     chance_below_hard_floor: float
+    lack: Lack                     # of the everyday floor
     first_risky_day: date | None
     shortfall_wh: float  # what would have to be spared or put in to keep nine chances in ten for three days
     times: list[datetime]
@@ -183,11 +194,23 @@ def _summary(ready: Prepared, made: Futures) -> Outlook:
         dark_range={name: _dark_range(ready, floor) for name, floor in floors.items()},
         today=by_day.get(today), days=[of for day, of in by_day.items() if day > today],
         chance_below_everyday_floor=float(tally.below.mean()), chance_below_hard_floor=float(tally.below_hard.mean()),
+        lack=_lack(ready, made, rig.bank.everyday_floor),
         first_risky_day=next((day for day, of in by_day.items() if of.chance_below_everyday_floor > RISKY), None),
         shortfall_wh=tally.shortfall, times=[datetime.fromtimestamp(t, ask.as_of.tzinfo) for t in grid.bounds],
         fan=quantiles(made.level), learned=ask.known.learned, sky=ask.known.sky, futures=ask.futures,
         unserved_wh=_range(tally.unserved), generator_hours=ran, generator_litres=litres, plans=tuple(ask.plans),
         rule=ask.rule)
+
+
+def _lack(ready: Prepared, made: Futures, floor: float) -> Lack:
+    grid = ready.grid
+    below = made.level[grid.now + 1:] < floor - LEVEL_GRAIN
+    so_far = np.maximum.accumulate(below, axis=0).mean(axis=1)
+    risky = np.flatnonzero(so_far > RISKY)
+
+    def at(step: int) -> datetime:
+        return datetime.fromtimestamp(grid.bounds[grid.now + 1 + step], ready.ask.as_of.tzinfo)
+    return Lack(float(so_far[-1]), at(int(below.mean(axis=1).argmax())), at(int(risky[0])) if len(risky) else None)
 
 
 def _dark_range(ready: Prepared, floor: float) -> tuple[float, float]:
