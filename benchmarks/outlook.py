@@ -25,13 +25,13 @@ def lines(folder):
     client = create_app(path).test_client()
     page = client.get("/1/outlook").text
     mark = re.search(r'name="csrf_token"[^>]*value="([^"]+)"', page)[1]
-    day = re.search(r'name="day" value="([^"]+)"', page)[1]
+    day = re.search(r'id="sky-([0-9-]+)-mixed"', page)[1]
 
     def ask():
         assert client.get("/1/outlook?use=20&generator=2").status_code == 200
 
     def tap():
-        assert client.post("/1/outlook/sky", data={"csrf_token": mark, "day": day, "sky": "mixed"},
+        assert client.post("/1/outlook/sky", data={"csrf_token": mark, "sky": f"{day}=mixed"},
                            follow_redirects=True).status_code == 200
     asked, tapped = side_by_side(ask, tap, 9)
     for what, taken in (("a what-if", asked), ("a tapped sky", tapped)):

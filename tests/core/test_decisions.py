@@ -189,12 +189,12 @@ class Figures(unittest.TestCase):
         self.assertAlmostEqual(dark_autonomy(9600, 0.74, 0.2, 2640), 1.9636, places=4)
         self.assertEqual((dark_autonomy(9600, 0.1, 0.2, 2640), dark_autonomy(9600, 0.5, 0.2, 0)), (0.0, float("inf")))
         # 100 Wh an hour for a day: 250 Wh last two and a half hours, 4800 Wh twice the day, and nothing lasts no time.
-        lasts = dark_days(np.array([250.0, 4800.0, 0.0, -5.0]), np.full((24, 4), 100.0), np.ones(24))
+        lasts = dark_days(np.array([250.0, 4800.0, 0.0, -5.0]), np.cumsum(np.full((24, 4), 100.0), axis=0), np.ones(24))
         np.testing.assert_allclose(lasts, [2.5 / 24, 2.0, 0.0, 0.0])
         # What is used in the evening only: 300 Wh are gone after an hour and a half of it, at half past seven.
         evening = np.zeros((24, 1))
         evening[18:22] = 200.0
-        np.testing.assert_allclose(dark_days(np.array([300.0]), evening, np.ones(24)), [19.5 / 24])
+        np.testing.assert_allclose(dark_days(np.array([300.0]), np.cumsum(evening, axis=0), np.ones(24)), [19.5 / 24])
         self.assertEqual(dark_days(np.array([300.0]), np.zeros((24, 1)), np.ones(24)).tolist(), [float("inf")])
 
     def test_the_range_of_dark_autonomy_is_that_of_level_energy_and_use(self):

@@ -1,12 +1,16 @@
 import math
 import unittest
+from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
 
+from tests.support import readings, rig
 from voltaun.core.instants import zone
 from voltaun.core.learned import use
+from voltaun.core.learned.share import ShareLearned, with_spilt
 from voltaun.core.learned.use import Leg, learn_uses
+from voltaun.core.log.ledger import intervals
 
 HOBART = zone("Australia/Hobart")
 TODAY = date(2026, 11, 25)
@@ -21,6 +25,30 @@ def legs(*watt_hours, hours=24.0):
 
 def model(*watt_hours):
     return learn_uses([legs(*watt_hours)], [TODAY], HOBART)[0]
+
+
+class Legs(unittest.TestCase):
+    def test_half_days_make_a_day_and_more_than_a_week_makes_none(self):
+        # A day of 1000 Wh and a night of 200, twice: 1200 a day each time, not 2000 and 400.
+        halves = intervals(rig(arrays=()), readings({"soc": 0.9}, *({"use_wh": wh} for wh in (1000.0, 200.0) * 2),
+                                                    hours=12), None)
+        self.assertEqual([(leg.hours, leg.use_wh) for leg in use.day_legs(halves)], [(24.0, 1200.0)] * 2)
+        self.assertEqual(use.use_of(use.day_legs(halves)).rates.tolist(), [1200.0, 1200.0])
+        for hours, count in ((7 * 24, 1), (7 * 24 + 1, 0)):
+            long = intervals(rig(arrays=()), readings({"soc": 0.9}, {"use_wh": 900.0}, hours=hours), None)
+            self.assertEqual(len(use.day_legs(long)), count, hours)
+
+
+class Spilt(unittest.TestCase):
+    def test_sun_beyond_what_the_word_brings_is_likely_as_much_as_the_better_days(self):
+        # Half of the days bring 0.5 and half 0.9 of a clear sky. Capped at 0.8, which a clear word (0.75) does not
+        # reach: likely 0.9, so a tenth of 5000 Wh was spilt. Capped at 0.6: 0.75, so 750 Wh.
+        share = ShareLearned(np.array([0.5, 0.9]), np.array([0.5, 0.5]), 20, 0)
+        made, = intervals(rig(arrays=()), readings({"soc": 0.9}, {"soc": 1.0, "solar_wh": 4000.0}), None)
+        for solar, spilt in ((4000.0, 500.0), (3000.0, 750.0)):
+            capped = replace(made, capped=True, harvest=made.harvest | {"solar": solar}, clear_sky_wh=5000.0,
+                             sky="clear")
+            self.assertAlmostEqual(with_spilt(capped, share).spilt_wh, spilt)
 
 
 class Habits(unittest.TestCase):

@@ -57,22 +57,21 @@ def dark_autonomy(energy_wh: float, soc: float, floor: float, use_wh_per_day: fl
     return above / use_wh_per_day if use_wh_per_day > 0 else float("inf")
 
 
-def dark_days(above_wh: np.ndarray, drained_wh: np.ndarray, hours: np.ndarray) -> np.ndarray:
+def dark_days(above_wh: np.ndarray, gone_wh: np.ndarray, hours: np.ndarray) -> np.ndarray:
     """Dark autonomy of each future: the days until what is above a floor is drained.
 
-    above_wh    energy above the floor, shape (futures,)
-    drained_wh  what leaves the bank in each step ahead with nothing coming in, shape (steps, futures)
-    hours       length of each step, shape (steps,)
+    above_wh  energy above the floor, shape (futures,)
+    gone_wh   what has left the bank by the end of each step ahead with nothing coming in, shape (steps, futures)
+    hours     length of each step, shape (steps,)
     Within a step it leaves evenly; past the last one as fast as it did on the mean. Infinite where nothing leaves.
     """
-    gone = np.cumsum(drained_wh, axis=0)
-    whole, length = gone[-1], hours.sum()
-    step = np.minimum((gone < above_wh).sum(axis=0), len(hours) - 1)
+    whole, length = gone_wh[-1], hours.sum()
+    step = np.minimum((gone_wh < above_wh).sum(axis=0), len(hours) - 1)
     future = np.arange(len(above_wh))
-    before = gone[step, future] - drained_wh[step, future]
+    before = np.where(step > 0, gone_wh[step - 1, future], 0.0)
     begun = np.concatenate(([0.0], np.cumsum(hours)))[step]
     with np.errstate(divide="ignore", invalid="ignore"):
-        inside = begun + hours[step] * (above_wh - before) / drained_wh[step, future]
+        inside = begun + hours[step] * (above_wh - before) / (gone_wh[step, future] - before)
         beyond = above_wh / whole * length
     days = np.where(above_wh > whole, beyond, inside) / 24
     return np.asarray(np.where(above_wh <= 0, 0.0, days))

@@ -191,7 +191,7 @@ def _summary(ready: Prepared, made: Futures) -> Outlook:
         as_of=ask.as_of, last_reading=stands.read_at, soc=soc, energy_wh=energy,
         above_floor_wh=stands.above(rig.bank.everyday_floor), temp_c=stands.temp_c, drain=leaving,
         dark_days={name: stands.days_to(floor) for name, floor in floors.items()},
-        dark_range={name: _dark_range(ready, floor) for name, floor in floors.items()},
+        dark_range=_dark_ranges(ready, floors),
         today=by_day.get(today), days=[of for day, of in by_day.items() if day > today],
         chance_below_everyday_floor=float(tally.below.mean()), chance_below_hard_floor=float(tally.below_hard.mean()),
         lack=_lack(ready, made, rig.bank.everyday_floor),
@@ -213,17 +213,24 @@ def _lack(ready: Prepared, made: Futures, floor: float) -> Lack:
     return Lack(float(so_far[-1]), at(int(below.mean(axis=1).argmax())), at(int(risky[0])) if len(risky) else None)
 
 
-def _dark_range(ready: Prepared, floor: float) -> tuple[float, float]:
-    """The days between which dark autonomy lies eight times in ten: by the hour of the day, the use as it goes on, and
-    the doubt of the level and of the bank's energy."""
+def _dark_ranges(ready: Prepared, floors: dict[str, float]) -> dict[str, tuple[float, float]]:
+    """The days between which dark autonomy lies eight times in ten, to each floor.
+
+    By the hour of the day, the use as it goes on, and the doubt of the level and of the bank's energy.
+    """
     ask, stands, ahead = ready.ask, ready.standing, slice(ready.grid.now, None)
     hours = ready.grid.hours[ahead]
     level = stands.soc + ready.start - stands.read_soc
     doubt = ENERGY_TRUST[effective_energy(ask.rig).basis]
     energy = stands.energy_wh * np.exp(np.random.default_rng([ask.seed, 7]).standard_normal(ask.futures) * doubt)
-    drained = ready.load[ahead] + (ask.rig.bank.standby_w * hours)[:, None]
-    lasts = np.sort(dark_days((level - floor) * energy, drained, hours))  # no figure between two, which may be endless
-    return float(lasts[round(0.1 * (len(lasts) - 1))]), float(lasts[round(0.9 * (len(lasts) - 1))])
+    gone = ready.load[ahead] + (ask.rig.bank.standby_w * hours).astype(ready.load.dtype)[:, None]
+    np.cumsum(gone, axis=0, out=gone)
+    found = {}
+    for name, floor in floors.items():
+        # No figure is taken between two futures, one of which may be endless.
+        lasts = np.sort(dark_days((level - floor) * energy, gone, hours))
+        found[name] = float(lasts[round(0.1 * (len(lasts) - 1))]), float(lasts[round(0.9 * (len(lasts) - 1))])
+    return found
 
 
 def _generator_run(rig: Rig, plans: Sequence[Plan], generated: np.ndarray,
