@@ -46,6 +46,18 @@ class WhatIf(OutlookCase):
             self.shows(told, page)
         self.assertEqual(plans.current(self.db, 1, TODAY), [])
 
+    def test_headline_and_table_are_those_of_the_what_if_and_say_so(self):
+        plain, page = self.show(), self.show("?use=-60")
+        self.shows("What if, and not as things stand: using 60 % less.", page)
+        self.hides("What if, and not", plain)
+        parts = [re.search(r'<h1 class="answer">(.*?)</h1>.*?Day by day</h2>(.*?)</table>', each, re.DOTALL).groups()
+                 for each in (plain, page)]
+        self.assertNotEqual(parts[0][0], parts[1][0])
+        self.assertNotEqual(parts[0][1], parts[1][1])
+        # A sky that is tapped meanwhile leaves the question as it is.
+        tapped = self.post("/1/outlook/sky?use=-60", {"sky": f"{TODAY}=clear"})
+        self.assertIn("/1/outlook?use=-60#sky", tapped.headers["Location"])
+
     def test_bad_figures_are_said_and_stay_typed(self):
         page = self.show("?generator=lots&on=someday&use=900")
         for words in ("expected hours, 0 to 24", "expected a coming day", "expected percent more or less",

@@ -9,6 +9,8 @@ from voltaun.core.units import QuantityError, parse
 from voltaun.words import sentences as words
 
 AHEAD = 10
+ASKED = ("use", "off", "generator", "drive", "on", "until")
+"""What of an address asks what if."""
 
 
 @dataclass
@@ -20,11 +22,13 @@ class Asked:
     off: tuple[str, ...] = ()
     faults: list[str] = field(default_factory=list)
     words: str = ""
+    query: dict = field(default_factory=dict)  # as the address has it
 
     @classmethod
     def of(cls, rig: Rig, today: date, given) -> "Asked":
         """From the address: use (percent more or less), off (loads), generator and drive (hours) on a day."""
         asked = cls(typed={name: given.get(name, "").strip() for name in ("use", "generator", "drive", "on", "until")})
+        asked.query = {name: values for name, values in given.to_dict(flat=False).items() if name in ASKED}
         last = today + timedelta(days=AHEAD)
         on, until = asked._day("on", today, today), asked._day("until", last, today)
         found, told = [], []

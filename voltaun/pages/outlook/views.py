@@ -44,8 +44,8 @@ def render(status=200, plan_faults=None, rule_faults=None, typed=None):
                              before=look.outlook if other else None)
                     for width, height, letters, name in ((1060, 360, 13, "fan-wide"), (390, 280, 11.5, "fan-narrow"))]
     return render_template(
-        "outlook/outlook.html", look=look, outlook=look.outlook, other=other, today=look.today, pictures=pictures,
-        asked=asked, coming=[look.today + timedelta(days=n) for n in range(AHEAD + 1)], skies=SKIES,
+        "outlook/outlook.html", look=look, outlook=other or look.outlook, other=other, today=look.today,
+        pictures=pictures, asked=asked, coming=[look.today + timedelta(days=n) for n in range(AHEAD + 1)], skies=SKIES,
         planned=plans.current(context.db(), g.kept.id, look.today), worst=_worst(look),
         moment=momentary(rig, look.outlook.above_floor_wh) if look.outlook and look.outlook.above_floor_wh else None,
         difference=words.difference(look.outlook, other, asked.words, look.today) if other else None,
@@ -72,7 +72,9 @@ def give_sky():
         abort(400)
     with transaction(context.writer()) as db:
         plans.give_sky(db, g.kept.id, day, look.today, word)
-    return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#sky", 303)
+    # A what-if that is on the page stays.
+    query = Asked.of(context.rig(), look.today, request.args).query
+    return redirect(url_for("outlook.show", rig_id=g.kept.id, **query) + "#sky", 303)
 
 
 def fetch_skies():
