@@ -1,6 +1,6 @@
 """Unexplained energy over time: steady stretches of it, with the day each began and ended."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 import numpy as np
@@ -31,16 +31,19 @@ class Draw:
     error_w: float
 
 
-def draws(made: list[Interval], energy_wh: float, most: int = 3) -> list[Draw]:
+def draws(made: list[Interval], energy_wh: float, held_wh: float | None = None, most: int = 3) -> list[Draw]:
     """Stretches that stand out from the rest of the log, in order of time, at most so many.
 
-    energy_wh  the bank's, Wh, for what the rounding of the level does to one interval
+    energy_wh  the bank's as the ledger reckoned with it, Wh; held_wh  as the log shows it, where it does: what the
+               books do not explain is then that of a bank of this energy, or lost capacity would pass for a draw
     A sum over a stretch holds the rounding of its two ends only, and the meters' error of each interval.
     """
-    used = [interval for interval in made if interval.all_read and 0 < interval.hours <= LONGEST_HOURS]
+    energy = held_wh or energy_wh
+    used = [_of_energy(interval, energy / energy_wh) for interval in made
+            if interval.all_read and 0 < interval.hours <= LONGEST_HOURS]
     found, rest = [], used
     for _ in range(most):
-        best = _clearest(rest, energy_wh)
+        best = _clearest(rest, energy)
         if best is None:
             break
         first, end, watts, error = best
@@ -53,6 +56,12 @@ def draws(made: list[Interval], energy_wh: float, most: int = 3) -> list[Draw]:
             found.append(Draw(rest[first].start, None if goes_on else rest[end - 1].end, watts, error))
         rest = rest[:first] + rest[end:]
     return sorted(found, key=lambda draw: draw.since)
+
+
+def _of_energy(interval: Interval, ratio: float) -> Interval:
+    """The interval as a bank of so many times the energy would explain it."""
+    left, stored = interval.unexplained_wh or 0.0, interval.stored_change_wh or 0.0
+    return replace(interval, unexplained_wh=left + stored * (1 - ratio))
 
 
 def _clearest(rows: list[Interval], energy: float) -> tuple[int, int, float, float] | None:

@@ -34,12 +34,13 @@ def taught():
     by_day = logged_days.by_day(rig, account.intervals, sun)
     days, skies = habits.whole_days(by_day.values()), sky_days(account.intervals, sun, rig.zone)
     energy = effective_energy(rig)
-    stands = context.look().standing
+    stands, held = context.look().standing, account.learned.effective_energy_wh
     above = stands.above(rig.bank.everyday_floor) if stands else None
     return render_template(
         "log/taught.html", learned=account.learned, recent=habits.recent_use(days), weekdays=habits.weekdays(days),
         yields=habits.yields(skies), skies=habits.sky_habits(skies, rig.place.latitude < 0),
-        draws=draws(account.intervals, energy.wh), energy=energy, proposals=proposals(rig, account),
+        draws=draws(account.intervals, energy.wh, held and held.estimate), energy=energy,
+        proposals=proposals(rig, account),
         moment=momentary(rig, above) if above else None, standing=stands, days=len(days))
 
 
