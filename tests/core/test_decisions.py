@@ -12,8 +12,9 @@ import numpy as np
 
 from tests.support import readings, rig, sun_of, table
 from voltaun.core.instants import clock_before, zone
-from voltaun.core.learned.account import Learned
+from voltaun.core.learned.account import Learned, reckon
 from voltaun.core.learned.capacity_fit import Estimate, Held
+from voltaun.core.learned.patterns import learned_trust
 from voltaun.core.learned.share import ShareLearned
 from voltaun.core.learned.use import UseLearned
 from voltaun.core.log.days import Day, by_day, sky_days
@@ -34,6 +35,7 @@ from voltaun.core.rig.inverter import ac_energy, dc_energy, idle_energy
 from voltaun.core.rig.loads import Gap, Listed, daily_use, gap, listed
 from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Load, Mains, Stay
 from voltaun.core.sky.clear_sky import monthly_clear_sky, planes
+from voltaun.core.sky.model import SkyDay
 from voltaun.core.stats import t95, t975
 
 HOBART = zone("Australia/Hobart")
@@ -68,6 +70,48 @@ class Ahead(unittest.TestCase):
             self.assertEqual(chances.chance_below_everyday_floor, 1.0)
             self.assertLess(chances.chance_below_hard_floor, 0.01)  # sixty days alike do not rule out a day of twice it
         self.assertEqual(looked(0.21).chance_below_hard_floor, 1.0)
+
+    def test_nobody_knows_just_when_it_is_used(self):
+        # From midnight to eight a lean of one to some time of the day moves (1.5² + 0.866²)^½ / 2π = 0.276 of the use;
+        # a fifth of that is 66 of 1200 Wh, 0.69 points. With half a point of the level: 0.85, × 2.56 for the band.
+        dawn = looked(0.60).today.dawn_soc
+        self.assertTrue(0.019 < dawn.p90 - dawn.p10 < 0.026, dawn)
+
+    def test_what_is_short_is_that_of_today_and_the_next_three_days(self):
+        # Four days take 52 of the 95 points, which leaves 43; only later ones go below the floor of 20.
+        seen = looked(0.95, days=8)
+        self.assertEqual(seen.shortfall_wh, 0.0)
+        self.assertGreater(seen.lack.chance, 0.9)
+
+    def test_what_is_short_is_what_nine_in_ten_need_and_no_fewer(self):
+        # 40 % less 13 points are 27; a level from volts is off by 8: one in ten stands below 27 − 1.28 × 8 = 16.75,
+        # which is 312 of 9600 Wh short. Three in four would need nothing.
+        seen = looked(0.40, of=rig(arrays=(), soc_from="volts"))
+        self.assertAlmostEqual(seen.shortfall_wh, 312, delta=110)
+
+    def test_a_word_given_and_not_come_true_six_times_is_trusted_half_as_far(self):
+        days = [SkyDay(date(2026, 11, n), 0.7, False, "clear") for n in range(1, 7)]
+        trust = learned_trust([(day.day, 1, "storm") for day in days], days, lambda ahead: 0.9)
+        self.assertEqual((trust(1), trust(3)), (0.45, 0.45))
+        self.assertEqual(trust(3.5), 0.9)  # words given so much earlier tell nothing of it
+
+    def test_a_level_that_moves_without_the_energy_tells_nothing_of_the_bank(self):
+        rng = np.random.default_rng(3)
+        log = readings(*({"soc": round(0.5 + 0.2 * rng.random(), 2), "solar_wh": 0.0, "use_wh": 0.0}
+                         for _ in range(60)))
+        self.assertIsNone(reckon(PLAIN, log, None).learned.effective_energy_wh)
+
+    def test_the_level_is_held_against_the_reading_three_days_on(self):
+        log = readings(*({"soc": 0.9, "use_wh": 300.0} for _ in range(80)))
+        past = backtest.backtest(PLAIN, log, None, (1,), futures=20)
+        self.assertEqual({each.at - each.as_of for each in past.levels}, {timedelta(days=3)})
+
+    def test_habits_of_use_are_those_of_the_last_120_days(self):
+        # 3000 Wh a day long ago, then sixty days of 2000 and sixty of 1000: 1500 on the mean of those 120.
+        uses = [3000.0] * 80 + [2000.0] * 60 + [1000.0] * 60
+        log = readings({"soc": 0.9}, *({"use_wh": wh} for wh in uses))
+        told = known(PLAIN, log, None, log[-1].at)
+        self.assertAlmostEqual(told.learned.use.mean, 1500, delta=10)
 
     def test_a_level_from_volts_is_doubted_by_eight_points_and_one_from_a_shunt_by_half(self):
         # Eight in ten of a normal spread of 8 points lie within 1.28 × 8 = 10.25 either way, at the first instant.

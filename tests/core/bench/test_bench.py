@@ -131,6 +131,14 @@ class Meter(unittest.TestCase):
 
 
 class Drawdown(unittest.TestCase):
+    def test_the_interval_of_a_perfect_line_is_that_of_the_display(self):
+        # Five readings twelve hours apart on a line of one point each: Σ(h − 24)² = 1440. The display's half point
+        # counts as four readings: √(4 × 0.005² / 7 / 1440) × t 2.365 = 0.0002355 an hour either way.
+        run = Run("drawdown", marks=tuple(Mark(START + timedelta(hours=12 * n), soc=0.9 - 0.01 * n) for n in range(5)))
+        found = trials.drawdown(run, rig())
+        self.assertAlmostEqual(found.slope, 0.01 / 12)
+        self.assertAlmostEqual(found.high - found.slope, 0.0002355, places=6)
+
     def test_a_level_that_rises_is_refused(self):
         run = Run("drawdown", marks=marks((0, 5, 10), soc=(0.9, 0.85, 0.88)))
         with self.assertRaisesRegex(Misread, "level_rose .*0.88.*0.85") as fault:

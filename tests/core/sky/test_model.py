@@ -84,6 +84,13 @@ class WalkingForward(unittest.TestCase):
         self.assertGreater(widths[2], widths[4])
 
 
+class Words(unittest.TestCase):
+    def test_the_start_up_share_of_a_word_weighs_as_much_as_three_of_its_days(self):
+        # Three clear days of 0.40 beside 0.75 (× 1.02, the mean of a fifth either way): half of each is 0.58.
+        noted = [SkyDay(FIRST + timedelta(days=n), 0.40, False, "clear") for n in range(3)]
+        self.assertAlmostEqual(float(word_shares(noted)["clear"].mean()), 0.58, delta=0.015)
+
+
 class Drawing(unittest.TestCase):
     MODEL = learn_sky(logged(weather(np.random.default_rng(1), 90)), FIRST + timedelta(days=89))
 
