@@ -2,7 +2,7 @@ import numpy as np
 
 from tests.core.log.test_samples import minutes
 from tests.support import NOW, DatabaseCase
-from voltaun.database import check, samples
+from voltaun.database import check, imports, rigs, samples
 from voltaun.database.connection import transaction
 from voltaun.intake.bringing import Cancelled, Staged, bring_samples
 
@@ -67,3 +67,18 @@ class Bringing(DatabaseCase):
         self.db.execute("DELETE FROM sample_hour")
         self.bring(whole)
         np.testing.assert_allclose(np.array(sums, dtype=float), np.array(self.sums(), dtype=float), atol=1e-6)
+
+
+class CutOff(DatabaseCase):
+    def test_only_what_did_not_end_is_left_to_sweep(self):
+        with transaction(self.db):
+            self.assertFalse(imports.cut_off(self.db))
+            rigs.remove(self.db, self.rig_id, NOW)
+            imports.begin(self.db, self.rig_id, "log", "a.csv", NOW)
+            self.assertFalse(imports.cut_off(self.db))
+            imports.begin(self.db, self.rig_id, "samples", "s.csv", NOW, imports.UNDER_WAY)
+            self.assertTrue(imports.cut_off(self.db))
+        with transaction(self.db):
+            self.db.execute("DELETE FROM import")
+            self.db.execute("UPDATE rig SET removed_at = ?", (rigs.COMING_IN,))
+        self.assertTrue(imports.cut_off(self.db))

@@ -45,6 +45,13 @@ class Monitored(DatabaseCase):
         self.assertGreater(len(kept.everything(self.db, self.rig_id)), len(made))
         self.assertEqual(self.marks(), [])
 
+    def test_it_is_due_again_after_its_minutes_and_not_before(self):
+        with transaction(self.db):
+            monitors.keep(self.db, self.rig_id, "http://127.0.0.1:9", 5)
+            monitors.asked(self.db, self.rig_id, NOW, "well", "Nothing new.")
+        for minutes, due in ((4, []), (5, [self.rig_id])):
+            self.assertEqual(monitors.due(self.db, NOW + timedelta(minutes=minutes)), due, minutes)
+
     def test_troubles_leave_a_mark_and_nothing_else(self):
         for manner, state in (("lying", "lying"), ("garbled", "lying"), ("silent", "slow"), ("slow", "slow")):
             with self.subTest(manner):

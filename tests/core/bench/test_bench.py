@@ -203,6 +203,8 @@ class Capacity(unittest.TestCase):
     def test_from_ah_from_the_ac_side_and_with_two_meters(self):
         ah = trials.capacity(Run("capacity", marks=marks((0, 20), ah=(0, 360)), cut_off=True), self.BANK)
         self.assertAlmostEqual(ah.energy_wh, 360 * 25.6)
+        wh = trials.capacity(Run("capacity", marks=marks((0, 20), wh=(0, 9400)), cut_off=True), self.BANK)
+        self.assertEqual((ah.sd, wh.sd), (0.05, 0.02))  # full to cut-off the level adds no doubt
         ac = trials.capacity(Run("capacity", marks=marks((0, 20), ac_wh=(0, 8000)), cut_off=True), self.BANK)
         self.assertAlmostEqual(ac.energy_wh, 8000 / 0.91 + 18 * 20)
         two = trials.capacity(Run("capacity", marks=marks((0, 20), wh=(0, 9400), other_wh=(0, 8930)), cut_off=True),
