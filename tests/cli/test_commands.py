@@ -103,6 +103,7 @@ class WithoutDatabase(Commands):
                 (("outlook", "--rig-file", good, "--log", self.file("i.csv", LOG), "--sky", "tomorrow=wet"), "--sky"),
                 (("outlook", "--rig-file", good, "--log", self.file("j.csv", LOG), "--as-of", "later"), "--as-of"),
                 (("additions", "--rig-file", good), "use a day"),
+                (("backtest", "--rig-file", good, "--log", self.file("k.csv", LOG), "--days", "1,31"), "from 1 to 30"),
                 (("additions", "--rig-file", good, "--use-wh", "-5"), "more than 0"),
                 (("serve", "--host", "0.0.0.0"), "this machine only")):
             with self.subTest(words):
