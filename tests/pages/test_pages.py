@@ -54,6 +54,13 @@ class PagesCase(DatabaseCase):
 
 
 class Frame(PagesCase):
+    def test_a_reading_whose_time_is_still_to_come_counts_once_it_has(self):
+        self.keep(*readings({"soc": 0.9}, {"soc": 0.8, "use_wh": 900.0}, start=NOW - timedelta(hours=25)),
+                  Reading(NOW + timedelta(minutes=4), soc=0.3))
+        self.assertRegex(self.client.get("/1/sums").text, r"The bank stands at (79|8\d) %")
+        with mock.patch.dict("os.environ", environment(NOW + timedelta(minutes=5))):
+            self.shows("The bank stands at 30 %", self.client.get("/1/sums").text)
+
     def test_each_message_with_a_way_back_has_the_form_of_it(self):
         for category, form in (("undo-7", '/1/undo/7">'), ("undo-rig-7", '/1/rig/undo/7">'),
                                ("undo-run-7", '/1/bench/undo/7">'), ("back-import-7", '/1/log/changed/import/7">'),

@@ -11,6 +11,7 @@ from voltaun.core.log.ledger import Reading, intervals
 from voltaun.core.outlook.simulate import simulate
 from voltaun.core.reasons import reason
 from voltaun.core.rig import bank
+from voltaun.core.rig.bank import packs_apart
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.limits import limits
 from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Load, Mains, SolarArray, Stay
@@ -66,6 +67,10 @@ class Bank_(unittest.TestCase):
             bank.pooled_soc(station, (0.8, 0.6))
         with self.assertRaisesRegex(RigFaults, "only a station"):
             rig(bank=Bank("agm", 12, 110, pack_wh=(500,)))
+
+    def test_packs_more_than_five_points_apart_want_looking_at(self):
+        self.assertAlmostEqual(packs_apart((0.74, 0.80, 0.76)), 0.06)
+        self.assertEqual((packs_apart((0.75, 0.80)), packs_apart(())), (None, None))
 
     def test_depth_policies(self):
         lead, lithium = rig(bank=Bank("agm", 12, 100)).chemistry, rig().chemistry
