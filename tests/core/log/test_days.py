@@ -31,6 +31,14 @@ class ClearSky(unittest.TestCase):
         ours = sun.RunningTotal(table(NORTH)).between(start, start + 3600)
         self.assertAlmostEqual(float(ours), float(direct), delta=0.01 * direct)
 
+    def test_the_leap_day_repeats_the_day_before_it(self):
+        # Each day of the table gives its own number, 28 February 58 and 1 March 59 in each half hour.
+        total = sun.RunningTotal(np.repeat(np.arange(365.0), 48))
+        given = [float(total.between(datetime(2028, month, day, tzinfo=UTC).timestamp(),
+                                     (datetime(2028, month, day, tzinfo=UTC) + timedelta(days=1)).timestamp()))
+                 for month, day in ((2, 28), (2, 29), (3, 1))]
+        self.assertEqual(given, [58 * 48, 58 * 48, 59 * 48])
+
     def test_hemispheres_and_polar_night(self):
         north, south = sun.month_means(table(NORTH)), sun.month_means(table(SOUTH))
         self.assertGreater(north[5], north[11])
