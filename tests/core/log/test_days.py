@@ -35,9 +35,9 @@ class ClearSky(unittest.TestCase):
         # Each day of the table gives its own number, 28 February 58 and 1 March 59 in each half hour.
         total = sun.RunningTotal(np.repeat(np.arange(365.0), 48))
         given = [float(total.between(datetime(2028, month, day, tzinfo=UTC).timestamp(),
-                                     (datetime(2028, month, day, tzinfo=UTC) + timedelta(days=1)).timestamp()))
-                 for month, day in ((2, 28), (2, 29), (3, 1))]
-        self.assertEqual(given, [58 * 48, 58 * 48, 59 * 48])
+                                     (datetime(2028, month, day, tzinfo=UTC) + timedelta(hours=hours)).timestamp()))
+                 for month, day, hours in ((2, 28, 24), (2, 29, 24), (2, 29, 12), (3, 1, 24))]
+        self.assertEqual(given, [58 * 48, 58 * 48, 58 * 24, 59 * 48])
 
     def test_hemispheres_and_polar_night(self):
         north, south = sun.month_means(table(NORTH)), sun.month_means(table(SOUTH))
