@@ -10,7 +10,7 @@ from voltaun.core.learned.account import Learned
 from voltaun.core.outlook.ask import Ask
 from voltaun.core.outlook.autonomy import Drain, dark_days
 from voltaun.core.outlook.plans import GeneratorRule, Plan, planned_hours
-from voltaun.core.outlook.prepare import Prepared, prepare
+from voltaun.core.outlook.prepare import Prepared, prepare, stream
 from voltaun.core.outlook.simulate import Futures, simulate
 from voltaun.core.rig.bank import ENERGY_TRUST, effective_energy
 from voltaun.core.rig.rig import Rig
@@ -222,7 +222,7 @@ def _dark_ranges(ready: Prepared, floors: dict[str, float]) -> dict[str, tuple[f
     hours = ready.grid.hours[ahead]
     level = stands.soc + ready.start - stands.read_soc
     doubt = ENERGY_TRUST[effective_energy(ask.rig).basis]
-    energy = stands.energy_wh * np.exp(np.random.default_rng([ask.seed, 7]).standard_normal(ask.futures) * doubt)
+    energy = stands.energy_wh * np.exp(stream(ask.seed, 7).standard_normal(ask.futures) * doubt)
     gone = ready.load[ahead] + (ask.rig.bank.standby_w * hours).astype(ready.load.dtype)[:, None]
     np.cumsum(gone, axis=0, out=gone)
     found = {}

@@ -66,7 +66,7 @@ def prepare(ask: Ask) -> Prepared:
 
 def _starts(ask: Ask, stands: Standing) -> np.ndarray:
     """The level of each future at the last one known: as read, give or take what such a reading is off."""
-    off = _stream(ask.seed, 6).standard_normal(ask.futures) * LEVEL_DOUBT[ask.rig.soc_from]
+    off = stream(ask.seed, 6).standard_normal(ask.futures) * LEVEL_DOUBT[ask.rig.soc_from]
     return np.clip(stands.read_soc + off, 0.0, 1.0)
 
 
@@ -86,15 +86,19 @@ def _words(ask: Ask) -> dict[date, Word]:
 def _shares(ask: Ask, days: list[date], words: dict[date, Word]) -> np.ndarray:
     """Share of clear sky on each day: as it was logged where it was, drawn from there on."""
     sky = ask.known.sky
-    fresh = [n for n, day in enumerate(days) if sky.last is None or day > sky.last]
-    first = fresh[0] if fresh else len(days)
+    first = _first_after(sky.last, days)
     shares = np.empty((len(days), ask.futures))
     logged = {day.day: day.share for day in ask.known.skies}
     for n, day in enumerate(days[:first]):
         shares[n] = logged.get(day, sky.share(0.0))
-    if fresh:
+    if first < len(days):
         shares[first:] = draw_shares(sky, days[first], len(days) - first, ask.futures, ask.seed, words)
     return shares
+
+
+def _first_after(last: date | None, days: list[date]) -> int:
+    """The place of the first of these days that the log does not hold; their count when it holds them all."""
+    return next((n for n, day in enumerate(days) if last is None or day > last), len(days))
 
 
 def _started(ask: Ask, grid: Grid) -> Started | None:
@@ -107,7 +111,7 @@ def _started(ask: Ask, grid: Grid) -> Started | None:
     return Started(rule.start, rule.stop, generator.gives_w, allowed, hours)
 
 
-def _stream(seed: int, purpose: int) -> np.random.Generator:
+def stream(seed: int, purpose: int) -> np.random.Generator:
     """A stream of its own for each purpose, drawn day by day: a longer outlook begins like a shorter one."""
     return np.random.default_rng([seed, purpose])
 
@@ -120,7 +124,7 @@ def _shapes(ask: Ask, leaving: Drain) -> np.ndarray:
     """
     listed = daily_use(ask.rig) or 0.0
     open_part = max(LEAST_OPEN, 1 - listed / leaving.use_wh) if leaving.use_wh else 0.0
-    lean = _stream(ask.seed, 5).standard_normal((2, ask.futures)) * HOURS_DOUBT * open_part
+    lean = stream(ask.seed, 5).standard_normal((2, ask.futures)) * HOURS_DOUBT * open_part
     angle = 2 * np.pi * (np.arange(24) + 0.5) / 24
     tilt = np.clip(1 + np.sin(angle)[:, None] * lean[0] + np.cos(angle)[:, None] * lean[1], 0.1, None)
     leaned = hourly_shape(ask.rig)[:, None] * tilt
@@ -131,16 +135,14 @@ def _draw_uses(ask: Ask, leaving: Drain, days: list[date]) -> np.ndarray:
     """Use in each day and future, Wh: as it goes on by the log; with a few days known a spread around their mean."""
     use, count = ask.known.use, len(days)
     if use is not None:
-        last = use.series.last
-        ahead = [n for n, day in enumerate(days) if last is None or day > last]
-        first = ahead[0] if ahead else count
+        first = _first_after(use.series.last, days)
         drawn = np.empty((count, ask.futures))
         drawn[:first] = leaving.use_wh
         drawn[first:] = use.draw(days[first:], ask.futures, ask.seed)
         return drawn.astype(np.float32)
-    rng = _stream(ask.seed, 3)
+    rng = stream(ask.seed, 3)
     width = math.sqrt(math.log1p((leaving.sd_wh / leaving.use_wh) ** 2)) if leaving.use_wh else 0.0
     drawn = leaving.use_wh * np.exp(rng.standard_normal((count, ask.futures)) * width - width ** 2 / 2)
     unsure = leaving.sd_wh / leaving.use_wh / math.sqrt(max(1, leaving.days_known)) if leaving.use_wh else 0.0
-    doubted = drawn * np.exp(_stream(ask.seed, 4).standard_normal(ask.futures) * unsure)
+    doubted = drawn * np.exp(stream(ask.seed, 4).standard_normal(ask.futures) * unsure)
     return np.asarray(doubted, dtype=np.float32)
