@@ -85,7 +85,9 @@ document.addEventListener("alpine:init", () => {
 
   // The keys: n new reading, 1-7 pages, [ ] earlier and later, / find a date, ? the list, Esc closes.
   window.Alpine.data("keys", () => ({
-    ahead: null,
+    init() {
+      if (!document.querySelector("#entry #soc")) sessionStorage.removeItem("typed-ahead");
+    },
     press(event) {
       if (event.ctrlKey || event.metaKey || event.altKey) return;
       const list = document.getElementById("key-list");
@@ -95,10 +97,10 @@ document.addEventListener("alpine:init", () => {
         return;
       }
       if (event.target.matches("input, select, textarea")) return;
-      if (this.ahead !== null) {
+      const ahead = sessionStorage.getItem("typed-ahead");
+      if (ahead !== null) {
         // The page with the entry is on its way: what is typed meanwhile is meant for it.
-        if (event.key.length === 1) this.ahead += event.key;
-        sessionStorage.setItem("typed-ahead", this.ahead);
+        if (event.key.length === 1) sessionStorage.setItem("typed-ahead", ahead + event.key);
       } else if (event.key === "?") list.showModal();
       else if (event.key === "n") this.enter();
       else if (event.key === "/") this.follow("#find-link", "#find");
@@ -113,11 +115,16 @@ document.addEventListener("alpine:init", () => {
       if (here) {
         here.focus();
         here.scrollIntoView({ block: "center" });
-      } else if (document.querySelector("#new-reading")) {
-        this.ahead = "";
-        document.querySelector("#new-reading").click();
-        setTimeout(() => { this.ahead = null; }, 8000); // it did not come
+        return;
       }
+      const link = document.querySelector("#new-reading");
+      if (!link) return;
+      sessionStorage.setItem("typed-ahead", "");
+      setTimeout(() => sessionStorage.removeItem("typed-ahead"), 8000); // it did not come
+      // Put into this document, so that no key falls between two; left for when something unsaved must be asked about.
+      if (anyUnsaved()) link.click();
+      else window.htmx.ajax("GET", link.href, { source: link, target: ".frame", select: ".frame", swap: "outerHTML",
+        headers: { "HX-Boosted": "true" } });
     },
     follow(link, field) {
       const there = field && document.querySelector(field);
@@ -146,11 +153,11 @@ function prepare(root) {
   }
   const ahead = sessionStorage.getItem("typed-ahead");
   const entry = document.querySelector("#entry #soc");
-  if (ahead && entry && !entry.value) {
-    entry.value = ahead;
-    entry.focus();
-  }
-  if (entry) sessionStorage.removeItem("typed-ahead");
+  if (ahead === null || !entry) return;
+  entry.value = ahead + entry.value; // what was typed before it came, then what was typed since
+  entry.focus();
+  entry.scrollIntoView({ block: "center" });
+  sessionStorage.removeItem("typed-ahead");
 }
 
 function formOf(element) {
@@ -301,6 +308,9 @@ function unsaved(form) {
         && !(field.selectedIndex === 0 && ![...field.options].some((each) => each.defaultSelected)))
         : field.value !== undefined && field.defaultValue !== undefined && field.value !== field.defaultValue));
 }
+function anyUnsaved() {
+  return [...document.querySelectorAll('form[method="post"]')].some(unsaved);
+}
 window.addEventListener("beforeunload", (event) => {
-  if ([...document.querySelectorAll('form[method="post"]')].some(unsaved)) event.preventDefault();
+  if (anyUnsaved()) event.preventDefault();
 });

@@ -183,12 +183,24 @@ class Trouble(Served):
         self.assertEqual(self.asked, ["beforeunload"])  # nothing was typed there
 
     def test_n_opens_the_entry_and_digits_go_into_it(self):
-        for path in ("/1/outlook", "/1/rig", "/1/log/month/2026/11", "/1/bench"):
+        for path, pause in (("/1/outlook", 5), ("/1/rig", 70), ("/1/log/month/2026/11", 120), ("/1/bench", 300)):
             self.page.goto(self.address + path)
-            self.page.keyboard.type("n57", delay=5)
+            self.page.keyboard.type("n57", delay=pause)  # quick as a script, slow as a glove: no digit falls in between
             self.page.wait_for_url("**/today**")
-            self.page.wait_for_selector("#soc:focus")
             expect(self.page.locator("#soc")).to_have_value("57")
+            expect(self.page.locator("#soc")).to_be_focused()
+        self.page.fill("#soc", "")
+        self.page.go_back()
+        self.page.wait_for_url("**/bench")
+        self.page.get_by_role("heading", name="Loads", exact=True).wait_for()
+
+    def test_n_asks_before_it_leaves_what_was_typed(self):
+        self.page.goto(self.address + "/1/rig")
+        self.page.fill("input[name='name']", "Half typed")
+        self.page.keyboard.press("Escape")
+        self.page.keyboard.press("n")
+        self.page.wait_for_url("**/today**")
+        self.assertEqual(self.asked, ["beforeunload"])
 
     def test_a_form_of_another_page_stays_typed_too(self):
         self.page.goto(self.address + "/1/rig")

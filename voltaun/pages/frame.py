@@ -98,9 +98,10 @@ class Clock:
 
 def _context() -> dict:
     ground = request.cookies.get("ground", "device")
+    part = "HX-Request" in request.headers and "HX-Boosted" not in request.headers
     frame = {"ground": ground if ground in GROUNDS else "device", "weaves": weave.definitions, "kept": g.get("kept"),
              "page_links": PAGES, "now": g.get("now"),
-             "layout": "part.html" if request.headers.get("HX-Request") else "base.html"}
+             "layout": "part.html" if part else "base.html"}
     if g.get("kept") is not None:
         frame |= {"rig": rig(), "rig_names": rigs.names(db()), "zone": rig().zone, "glass": _Glass(),
                   "clock": g.get("clock"), "waits": _who_waits(), "unreadable": look().recent.unreadable}
