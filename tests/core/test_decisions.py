@@ -45,13 +45,14 @@ USE = UseLearned(np.full(60, 1200.0), 1200.0, 0.0)
 SHARE = ShareLearned(np.array([0.5]), np.array([1.0]), 60, 0)
 
 
-def looked(level, of=PLAIN, days=0, per_day=(1200.0,), learned=None, **given):
-    """The outlook from a level at midnight, after sixty days of these uses in turn."""
+def looked(level, of=PLAIN, days=0, per_day=(1200.0,), learned=None, lean=None, **given):
+    """The outlook from a level at midnight, after sixty days of these uses in turn; unless `learned` says otherwise
+    with a bank that is known to hold 9600 Wh and nothing drawing unseen."""
     log = [Reading(MIDNIGHT - timedelta(days=60 - n), soc=level, use_wh=per_day[n % len(per_day)],
                    solar_wh=None if of.arrays else None) for n in range(61)]
     told = known(of, log, None, MIDNIGHT)
-    if learned:
-        told = replace(told, learned=replace(told.learned, **learned))
+    told = replace(told, learned=replace(told.learned, **({"held": _held(0.0, 0.0, 0.0)} | (learned or {}))),
+                   lean=lean or told.lean)
     return outlook(Ask(of, told, None, MIDNIGHT, days, futures=2000, **given))
 
 
@@ -67,13 +68,13 @@ class Ahead(unittest.TestCase):
         # 31 % less 13 points are 18 %: below the everyday floor, far above the hard one.
         seen = looked(0.31)
         for chances in (seen, seen.today):
-            self.assertEqual(chances.chance_below_everyday_floor, 1.0)
+            self.assertGreater(chances.chance_below_everyday_floor, 0.99)
             self.assertLess(chances.chance_below_hard_floor, 0.01)  # sixty days alike do not rule out a day of twice it
-        self.assertEqual(looked(0.21).chance_below_hard_floor, 1.0)
+        self.assertGreater(looked(0.21).chance_below_hard_floor, 0.99)
 
     def test_nobody_knows_just_when_it_is_used(self):
         # From midnight to eight a lean of one to some time of the day moves (1.5² + 0.866²)^½ / 2π = 0.276 of the use;
-        # a fifth of that is 66 of 1200 Wh, 0.69 points. With half a point of the level: 0.85, × 2.56 for the band.
+        # 0.18 of that is 60 of 1200 Wh, 0.62 points. With 0.58 points of the level: 0.85, × 2.56 for the band.
         dawn = looked(0.60).today.dawn_soc
         self.assertTrue(0.019 < dawn.p90 - dawn.p10 < 0.026, dawn)
 
@@ -113,10 +114,11 @@ class Ahead(unittest.TestCase):
         told = known(PLAIN, log, None, log[-1].at)
         self.assertAlmostEqual(told.learned.use.mean, 1500, delta=10)
 
-    def test_a_level_from_volts_is_doubted_by_eight_points_and_one_from_a_shunt_by_half(self):
-        # Eight in ten of a normal spread of 8 points lie within 1.28 × 8 = 10.25 either way, at the first instant.
+    def test_a_level_from_volts_is_doubted_by_eight_points_and_one_from_a_display_by_half(self):
+        # Eight in ten of a normal spread of 8 points lie within 1.28 × 8 = 10.25 either way, at the first instant. Half
+        # a point and the rounding to a whole one, 1 / √12, make √(0.5² + 0.289²) = 0.577; a shunt drifts 2 more.
         for of, half in ((rig(arrays=(), bank=Bank("agm", 12, 400, 2, 1), soc_from="volts"), 0.1025),
-                         (rig(arrays=(), soc_from="shunt"), 0.0064)):
+                         (rig(arrays=(), soc_from="display"), 0.0074), (rig(arrays=(), soc_from="shunt"), 0.0267)):
             fan = looked(0.70, of=of).fan[0]
             self.assertAlmostEqual((fan[4] - fan[0]) / 2, half, delta=0.06 * half)
 
@@ -141,7 +143,7 @@ class Ahead(unittest.TestCase):
         self.assertEqual((energy_now(PLAIN, None), energy_now(PLAIN, -20.0)), (9600.0, 7200.0))
 
     def test_a_hidden_draw_leaves_once(self):
-        seen = looked(0.60, learned={"held": _held(10.0, 5.0, 15.0)})
+        seen = looked(0.60, learned={"held": _held(10.0, 9.5, 10.5)})
         # 10 W are 240 Wh a day: with 1248 they are 15.5 points.
         self.assertAlmostEqual(seen.fan[-1, 2], 0.60 - 0.155, delta=0.0015)
         self.assertEqual(seen.drain.wh, 1200 + 48 + 240)
@@ -155,7 +157,7 @@ class Ahead(unittest.TestCase):
 
 
 def _held(estimate, low, high):
-    return Held(energy_wh=None, hidden_w=Estimate(estimate, low, high), legs=30, days=60.0, wander=1.0)
+    return Held(Estimate(9600.0, 9600.0, 9600.0), Estimate(estimate, low, high), legs=30, days=60.0, wander=1.0)
 
 
 class Planned(unittest.TestCase):
@@ -244,11 +246,12 @@ class Figures(unittest.TestCase):
     def test_the_range_of_dark_autonomy_is_that_of_level_energy_and_use(self):
         # 40 points of 9600 Wh at 1248 Wh a day last 3.08 days; the energy alone, known to 10 %, makes that 2.69 to 3.47
         # eight times in ten, and sixty days alike do not rule out others.
-        seen = looked(0.60, days=5)
+        unsure = {"held": None}
+        seen = looked(0.60, days=5, learned=unsure)
         low, high = seen.dark_range["everyday_floor"]
         self.assertAlmostEqual(seen.dark_days["everyday_floor"], 3.08, places=2)
         self.assertTrue(2.4 < low < 2.69 and 3.3 < high < 3.6, (low, high))
-        tested = looked(0.60, days=5, of=rig(arrays=(), inverter=Inverter(18, 0.91), bank=replace(
+        tested = looked(0.60, days=5, learned=unsure, of=rig(arrays=(), inverter=Inverter(18, 0.91), bank=replace(
             PLAIN.bank, tested_energy_wh=9600.0))).dark_range["everyday_floor"]
         self.assertLess(tested[1] - tested[0], 0.6 * (high - low))
 

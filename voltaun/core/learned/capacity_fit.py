@@ -5,10 +5,10 @@ For each such interval the books say
     E · Δsoc + w · hours = η (H − d·U) − (1 − d) U − S + error
 
 with E the effective energy and w a steady hidden draw. Both sides are measured with error: the level is
-rounded to a point, and neighbouring intervals share the rounding of the level between them; the meters are
-off by about a part in a hundred. What the books take for granted, η and d, is only believed to so and so
-much. That doubt is carried into the interval whole, and no number of days wears it off: to let the same
-days correct η would read the meters' own noise, which stands on both sides, as efficiency.
+rounded, to a point or whatever grain the log shows, and neighbouring intervals share the rounding of the level
+between them; the meters are off by about a part in a hundred. What the books take for granted, η and d, is only
+believed to so and so much. That doubt is carried into the interval whole, and no number of days wears it off: to let
+the same days correct η would read the meters' own noise, which stands on both sides, as efficiency.
 
 References: W. E. Deming, Statistical Adjustment of Data (1943), for a line with error in both variables
 (here by effective variance: the residual's variance is that of both sides at the slope being tried);
@@ -20,6 +20,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from voltaun.core.log.grain import level_grain, rounding
 from voltaun.core.log.ledger import Interval
 from voltaun.core.rig.rig import Rig
 from voltaun.core.stats import middle, t95
@@ -29,9 +30,6 @@ LEG_POINTS = 0.10
 
 LEAST_LEGS = 8
 LEAST_DAYS = 14.0
-
-SOC_ROUNDING = 0.01 / 12 ** 0.5
-"""Standard deviation of a level read to a whole point."""
 
 METER_ERROR = 0.01
 EFFICIENCY_DOUBT, DIRECT_DOUBT, DIRECT_SLOPE_DOUBT, INVERTER_DOUBT = 0.02, 0.15, 0.10, 0.02
@@ -46,6 +44,10 @@ FAR = 3.5
 """An interval this many standard deviations off the line is left out."""
 
 
+NINE_IN_TEN = 1.645
+"""So many standard deviations either way hold nine in ten."""
+
+
 @dataclass(frozen=True)
 class Estimate:
     """A figure with the interval that holds it nine times in ten."""
@@ -53,6 +55,11 @@ class Estimate:
     estimate: float
     low: float
     high: float
+
+    @property
+    def sd(self) -> float:
+        """The standard deviation that such an interval stands for."""
+        return (self.high - self.low) / (2 * NINE_IN_TEN)
 
 
 @dataclass(frozen=True)
@@ -115,7 +122,7 @@ class _Rows:
         harvest, use, self.hours, end, start = np.array([
             (interval.harvest_wh, interval.use_wh, interval.hours, interval.soc_end, interval.soc_start)
             for interval in used], dtype=float).T
-        self.moved = end - start
+        self.moved, self.rounding = end - start, rounding(level_grain(end))
         direct = np.minimum(d * use, harvest)
         self.booked = eta * (harvest - direct) - (use - direct) - rig.bank.standby_w * self.hours
         # What the books would say otherwise, were η, d or the inverter's figures a standard deviation off.
@@ -129,7 +136,7 @@ class _Rows:
     def fitting(self, energy: float, draw: float) -> np.ndarray:
         """Which intervals fit the line: within `FAR` of the spread that the middle half of them shows."""
         off = ((self.booked - energy * self.moved - draw * self.hours)
-               / np.sqrt(self.variance + 2 * (energy * SOC_ROUNDING) ** 2))
+               / np.sqrt(self.variance + 2 * (energy * self.rounding) ** 2))
         off -= middle(off)
         return np.asarray(np.abs(off) <= FAR * max(1e-9, middle(np.abs(off)) / 0.6745))
 
@@ -152,7 +159,7 @@ class _Rows:
             inverse = np.linalg.inv(normal)
             fit = inverse @ (x.T @ white[:, 2] + np.array([belief * known, 0.0]))
             left = white[:, 2] - x @ fit
-            energy, by_rounding = float(fit[0]), scale * SOC_ROUNDING ** 2 * back(left)
+            energy, by_rounding = float(fit[0]), scale * self.rounding ** 2 * back(left)
         shifts = inverse @ x.T @ white[:, 3:]
         return fit, np.sqrt(np.diag(inverse) + (shifts ** 2).sum(axis=1)), float(left @ left) / max(1, len(left) - 2)
 
@@ -169,7 +176,7 @@ class _Rows:
             part = slice(begin, begin + _BLOCK)
             shared = -self.follows[part][1:].astype(float)
             pattern = 2 * np.eye(len(shared) + 1) + np.diag(shared, 1) + np.diag(shared, -1)
-            covariance = scale * (np.diag(self.variance[part]) + (energy * SOC_ROUNDING) ** 2 * pattern)
+            covariance = scale * (np.diag(self.variance[part]) + (energy * self.rounding) ** 2 * pattern)
             root = np.linalg.cholesky(covariance)
             out[part] = np.linalg.solve(root, columns[part])
             blocks.append((part, root, pattern))

@@ -6,7 +6,8 @@ from datetime import datetime
 import numpy as np
 
 from voltaun.core.instants import hours_between
-from voltaun.core.learned.capacity_fit import LONGEST_HOURS, METER_ERROR, SOC_ROUNDING
+from voltaun.core.learned.capacity_fit import LONGEST_HOURS, METER_ERROR
+from voltaun.core.log.grain import level_grain, rounding
 from voltaun.core.log.ledger import Interval
 from voltaun.core.stats import middle
 
@@ -72,9 +73,9 @@ def _clearest(rows: list[Interval], energy: float) -> tuple[int, int, float, flo
     left, hours, harvest, use = np.array([(row.unexplained_wh, row.hours, row.harvest_wh, row.use_wh)
                                           for row in rows], dtype=float).T
     variance = (METER_ERROR * harvest) ** 2 + (METER_ERROR * use) ** 2 + 25
-    rounding = 2 * (SOC_ROUNDING * energy) ** 2
+    rounded = 2 * (rounding(level_grain(row.soc_end for row in rows)) * energy) ** 2
     # The spread that the middle half of the intervals shows, where that is more than the meters account for.
-    off = (left - middle(left / hours) * hours) / np.sqrt(variance + rounding)
+    off = (left - middle(left / hours) * hours) / np.sqrt(variance + rounded)
     scale = max(1.0, (middle(np.abs(off)) / 0.6745) ** 2)
     sums = [np.concatenate(([0.0], np.cumsum(column))) for column in (left, hours, scale * variance)]
     inside = [column[None, :] - column[:, None] for column in sums]  # [first, end]
@@ -83,8 +84,8 @@ def _clearest(rows: list[Interval], energy: float) -> tuple[int, int, float, flo
     legal = (inside[1] >= LEAST_HOURS) & (inside[1] <= 0.5 * sums[1][-1]) & (outside[1] >= LEAST_HOURS)
     with np.errstate(divide="ignore", invalid="ignore"):
         watts = inside[0] / inside[1] - outside[0] / outside[1]
-        error = np.sqrt((inside[2] + scale * rounding) / inside[1] ** 2
-                        + (outside[2] + scale * rounding) / outside[1] ** 2)
+        error = np.sqrt((inside[2] + scale * rounded) / inside[1] ** 2
+                        + (outside[2] + scale * rounded) / outside[1] ** 2)
         sure = np.where(legal & (np.abs(watts) >= LEAST_W), np.abs(watts) / error, 0.0)
     first, end = np.unravel_index(int(np.argmax(sure)), sure.shape)
     if sure[first, end] < CERTAIN:

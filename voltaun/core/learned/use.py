@@ -1,7 +1,7 @@
 """Use per day, from legs of about a day."""
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
@@ -47,17 +47,21 @@ class UseLearned:
         return len(self.rates)
 
 
-def day_legs(made: list[Interval]) -> list[Leg]:
+def day_legs(made: Sequence[Interval]) -> list[Leg]:
     """Join following intervals into legs of about a day (18 h or more; gaps over a week are left out)."""
-    legs, group, hours = [], [], 0.0
+    return [_leg(group, sum(interval.hours for interval in group)) for group in grouped(made)]
+
+
+def grouped(made: Sequence[Interval]) -> Iterator[list[Interval]]:
+    """The intervals of each leg."""
+    group, hours = [], 0.0
     for interval in made:
         group.append(interval)
         hours += interval.hours
         if hours >= MIN_LEG_HOURS:
             if hours <= MAX_LEG_HOURS:
-                legs.append(_leg(group, hours))
+                yield group
             group, hours = [], 0.0
-    return legs
 
 
 def _leg(group: list[Interval], hours: float) -> Leg:

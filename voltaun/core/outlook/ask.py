@@ -6,11 +6,13 @@ from datetime import date, datetime, timedelta
 
 from voltaun.core.instants import local_day
 from voltaun.core.learned.account import Account, Learned, reckon
+from voltaun.core.learned.hours import Lean, Shares
 from voltaun.core.learned.patterns import learned_trust
 from voltaun.core.learned.use import UseModel, day_legs, learn_uses, use_of
 from voltaun.core.log.days import sky_days
 from voltaun.core.log.ledger import Reading
 from voltaun.core.outlook.plans import GeneratorRule, Plan
+from voltaun.core.rig.loads import daily_use
 from voltaun.core.rig.rig import Rig
 from voltaun.core.series import HISTORY_DAYS
 from voltaun.core.sky.clear_sky import RigSun
@@ -53,6 +55,7 @@ class Known:
 
     readings, account  of the learning window, in order of time; skies  the sky's days; sky  their model
     learned  what the account teaches, its use lately only; use  how the use goes on, None with too few days
+    lean  at what hours the use comes
     """
 
     readings: Sequence[Reading]
@@ -60,6 +63,7 @@ class Known:
     skies: Sequence[SkyDay]
     sky: SkyModel
     learned: Learned
+    lean: Lean
     use: UseModel | None = None
 
 
@@ -73,8 +77,16 @@ def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: date
     account = account or reckon(rig, window, sun)
     skies = sky_days(account.intervals, sun, rig.zone)
     today = local_day(as_of, rig.zone)
-    return Known(window, account, skies, learn_sky(skies, today), recently(account, as_of),
+    learned = recently(account, as_of)
+    return Known(window, account, skies, learn_sky(skies, today), learned,
+                 lean_of(rig, Shares(rig, account.intervals), learned, as_of),
                  learn_uses([day_legs(account.intervals)], [today], rig.zone)[0])
+
+
+def lean_of(rig: Rig, shares: Shares, learned: Learned, as_of: datetime) -> Lean:
+    """At what hours the use comes by the last `USE_DAYS`; against the list's sum while the log tells no use."""
+    use_wh = learned.use.mean if learned.use else daily_use(rig) or 0.0
+    return shares.lean(rig, use_wh, as_of - timedelta(days=USE_DAYS), as_of)
 
 
 @dataclass(frozen=True)

@@ -15,10 +15,11 @@ import numpy as np
 
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.learned.account import Account, Learned, learn, reckon
+from voltaun.core.learned.hours import Shares
 from voltaun.core.learned.use import Leg, UseModel, day_legs, learn_uses, use_of
 from voltaun.core.log.days import Day, by_day, sky_days
 from voltaun.core.log.ledger import Interval, Reading
-from voltaun.core.outlook.ask import LEARN_DAYS, USE_DAYS, Ask, Known
+from voltaun.core.outlook.ask import LEARN_DAYS, USE_DAYS, Ask, Known, lean_of
 from voltaun.core.outlook.outlook import LEVEL_GRAIN, QUANTILES, dawn_and_dusk, quantiles
 from voltaun.core.outlook.prepare import Prepared, prepare
 from voltaun.core.outlook.simulate import Futures, simulate
@@ -164,6 +165,7 @@ class _Past:
         self.came = by_day(rig, self.made, sun, local_day(first, rig.zone) - timedelta(days=9)) if self.starts else {}
         self.legs = day_legs(self.made)  # each closes with an interval, and none looks ahead
         self.ends = [leg.end for leg in self.legs]
+        self.shares = Shares(rig, self.made)  # of each leg likewise
 
     def outlooks(self, futures: int, seed: int) -> Iterator[_Waiting]:
         """Each past outlook that has something to be held against, made ready."""
@@ -198,8 +200,9 @@ class _Past:
         """What was known at a reading; of the log itself only its end is needed any more."""
         at = self.ordered[n].at
         lately = self.legs[bisect_right(self.ends, at - timedelta(days=USE_DAYS)):bisect_right(self.ends, at)]
+        learned = replace(learned, use=use_of(lately))
         return Known(self.ordered[max(0, n - 4):n + 1], Account(self.made[max(0, n - 60):n], learned), days, sky,
-                     replace(learned, use=use_of(lately)), use)
+                     learned, lean_of(self.rig, self.shares, learned, at), use)
 
     def _what_came(self, n: int, today: date) -> tuple[dict[int, float], tuple[float, float] | None, Reading | None]:
         """The sun that came by days ahead, the yardstick, and the reading of the level to hold an outlook against."""
@@ -230,7 +233,7 @@ def _take_in(rig: Rig, waiting: Sequence[_Waiting], found: Backtest) -> None:
             steps = slice(ready.grid.steps_after(day - timedelta(days=1)), ready.grid.steps_after(day))
             part = made.part(steps)
             sun = sun + (part.harvest - part.spilt).sum(axis=0)
-            used = used + np.maximum(part.used.sum(axis=0) - ready.hidden_wh, 0.0)
+            used = used + np.maximum(part.used.sum(axis=0) - ready.unseen, 0.0)
             below |= part.level.min(axis=0) < rig.bank.everyday_floor - LEVEL_GRAIN
             if k in each.actuals and each.seven:
                 yardstick = k * each.seven[0] + math.sqrt(k) * each.seven[1] * _NORMAL_QUANTILES
@@ -250,12 +253,11 @@ def _five(values: np.ndarray) -> tuple[float, ...]:
 
 def _run_together(rig: Rig, waiting: Sequence[_Waiting]) -> list[Futures]:
     """The futures of several outlooks, run side by side: shorter ones wait at their beginning."""
-    together: dict[tuple[float, float | None], list[Prepared]] = {}
+    together: dict[float | None, list[Prepared]] = {}
     for each in waiting:
-        stands = each.ready.standing
-        together.setdefault((stands.energy_wh, stands.temp_c), []).append(each.ready)
+        together.setdefault(each.ready.standing.temp_c, []).append(each.ready)
     made = {}
-    for (energy, temp_c), group in together.items():
+    for temp_c, group in together.items():
         steps = max(len(ready.harvest) for ready in group)
         fill = [steps - len(ready.harvest) for ready in group]
 
@@ -264,7 +266,8 @@ def _run_together(rig: Rig, waiting: Sequence[_Waiting]) -> list[Futures]:
                               for column, before in zip(columns, fill, strict=True)])
         width = group[0].harvest.shape[1]
         hours = [np.repeat(ready.grid.hours.astype(np.float32)[:, None], width, axis=1) for ready in group]
-        whole = simulate(rig, energy, np.concatenate([ready.start for ready in group]),
+        whole = simulate(rig, np.concatenate([ready.energy for ready in group]),
+                         np.concatenate([ready.start for ready in group]),
                          side_by_side([ready.harvest for ready in group]),
                          side_by_side([ready.load for ready in group]), side_by_side(hours), temp_c)
         for k, (ready, before) in enumerate(zip(group, fill, strict=True)):

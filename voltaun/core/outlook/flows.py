@@ -14,14 +14,14 @@ def planned(ask: Ask, grid: Grid) -> np.ndarray:
     return np.asarray(watts[grid.day_of_step, grid.clock_hours] * grid.hours)
 
 
-def loads(ask: Ask, grid: Grid, uses: np.ndarray, hidden_wh: float, shapes: np.ndarray) -> np.ndarray:
-    """What is used in each step and future with a steady hidden draw and what plans change, Wh, (steps, futures).
+def loads(ask: Ask, grid: Grid, uses: np.ndarray, unseen_wh: np.ndarray, shapes: np.ndarray) -> np.ndarray:
+    """What is used in each step and future with what draws unseen and what plans change, Wh, (steps, futures).
 
     uses  of each local day, Wh, shape (days, futures), without plans; shapes  its share in each clock hour, shape
-    (24, futures); hidden_wh  a day
+    (24, futures); unseen_wh  beside it in each future, a day, shape (futures,)
     """
     factor, more = use_changes(ask.rig, ask.plans, grid.days, hourly_shape(ask.rig))
-    load = (uses * factor[:, None] + hidden_wh).astype(uses.dtype)[grid.day_of_step]
+    load = (uses * factor[:, None] + unseen_wh).astype(uses.dtype)[grid.day_of_step]
     load *= (shapes[grid.clock_hours] * grid.hours[:, None]).astype(uses.dtype)
     load += (more[grid.day_of_step, grid.clock_hours] * grid.hours)[:, None]
     return np.asarray(np.maximum(load, 0, out=load))

@@ -10,9 +10,8 @@ from voltaun.core.learned.account import Learned
 from voltaun.core.outlook.ask import Ask
 from voltaun.core.outlook.autonomy import Drain, dark_days
 from voltaun.core.outlook.plans import GeneratorRule, Plan, planned_hours
-from voltaun.core.outlook.prepare import Prepared, prepare, stream
+from voltaun.core.outlook.prepare import Prepared, prepare
 from voltaun.core.outlook.simulate import Futures, simulate
-from voltaun.core.rig.bank import ENERGY_TRUST, effective_energy
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.model import SkyModel
 
@@ -113,7 +112,7 @@ def outlook(ask: Ask) -> Outlook:
     Raises NoOutlook when there is no level to start from or no use known, ValueError for a sky it cannot take.
     """
     ready = prepare(ask)
-    return _summary(ready, simulate(ask.rig, ready.standing.energy_wh, ready.start, ready.harvest, ready.load,
+    return _summary(ready, simulate(ask.rig, ready.energy, ready.start, ready.harvest, ready.load,
                                     ready.grid.hours, ready.standing.temp_c, ready.generator))
 
 
@@ -148,7 +147,7 @@ def _day(ready: Prepared, made: Futures, steps: slice) -> _Day:
 class _Tally:
     """What adds up over the days of the futures."""
 
-    def __init__(self, rig: Rig, energy: float, count: int, missing_before: np.ndarray):
+    def __init__(self, rig: Rig, energy: np.ndarray, count: int, missing_before: np.ndarray):
         self._bank, self._energy = rig.bank, energy
         self.to_date, self.unserved, self.by_rule = np.zeros(count), np.zeros(count), np.zeros(count)
         self.below, self.below_hard = np.zeros(count, dtype=bool), np.zeros(count, dtype=bool)
@@ -178,7 +177,7 @@ def _summary(ready: Prepared, made: Futures) -> Outlook:
     ask, grid, stands = ready.ask, ready.grid, ready.standing
     rig, today = ask.rig, ask.today
     energy, soc, leaving = stands.energy_wh, stands.soc, stands.drain
-    tally = _Tally(rig, energy, made.level.shape[1], made.part(slice(0, grid.now)).missing.sum(axis=0))
+    tally = _Tally(rig, ready.energy, made.level.shape[1], made.part(slice(0, grid.now)).missing.sum(axis=0))
     by_day = {}
     for n, day in enumerate(grid.days):
         steps = grid.steps_of(n)
@@ -221,14 +220,12 @@ def _dark_ranges(ready: Prepared, floors: dict[str, float]) -> dict[str, tuple[f
     ask, stands, ahead = ready.ask, ready.standing, slice(ready.grid.now, None)
     hours = ready.grid.hours[ahead]
     level = stands.soc + ready.start - stands.read_soc
-    doubt = ENERGY_TRUST[effective_energy(ask.rig).basis]
-    energy = stands.energy_wh * np.exp(stream(ask.seed, 7).standard_normal(ask.futures) * doubt)
     gone = ready.load[ahead] + (ask.rig.bank.standby_w * hours).astype(ready.load.dtype)[:, None]
     np.cumsum(gone, axis=0, out=gone)
     found = {}
     for name, floor in floors.items():
         # No figure is taken between two futures, one of which may be endless.
-        lasts = np.sort(dark_days((level - floor) * energy, gone, hours))
+        lasts = np.sort(dark_days((level - floor) * ready.energy, gone, hours))
         found[name] = float(lasts[round(0.1 * (len(lasts) - 1))]), float(lasts[round(0.9 * (len(lasts) - 1))])
     return found
 

@@ -12,20 +12,14 @@ import numpy as np
 
 from voltaun.core.outlook.ask import Ask
 from voltaun.core.outlook.autonomy import Drain
+from voltaun.core.outlook.beliefs import bank_energy, level_doubt, unseen_draws
 from voltaun.core.outlook.flows import loads, planned
 from voltaun.core.outlook.grid import Grid
 from voltaun.core.outlook.simulate import Started
-from voltaun.core.outlook.standing import LEVEL_DOUBT, Standing, standing
-from voltaun.core.rig.loads import daily_use, hourly_shape
+from voltaun.core.outlook.standing import Standing, standing
 from voltaun.core.rig.parts import SKIES
 from voltaun.core.series import Word
 from voltaun.core.sky.model import draw_shares, word_shares
-
-LEAST_OPEN = 0.6
-"""The part of the use whose hours stay open even where the list of loads explains all of the sum."""
-
-HOURS_DOUBT = 0.2
-"""How far the use of which nobody knows the hours leans towards some time of the day, a share (standard deviation)."""
 
 
 @dataclass(frozen=True)
@@ -36,15 +30,12 @@ class Prepared:
     standing: Standing
     grid: Grid
     start: np.ndarray    # the level that each future starts from, (futures,)
+    energy: np.ndarray   # what the bank holds in each, Wh, (futures,)
+    unseen: np.ndarray   # of each day's load, what draws unseen and the log does not show as use, Wh, (futures,)
     harvest: np.ndarray
     load: np.ndarray
     planned: np.ndarray  # of the harvest, what planned sources give, (steps,)
     generator: Started | None
-
-    @property
-    def hidden_wh(self) -> float:
-        """Of each day's load, the steady hidden draw, Wh, which the log does not show as use."""
-        return self.standing.drain.hidden_wh
 
 
 def prepare(ask: Ask) -> Prepared:
@@ -59,15 +50,24 @@ def prepare(ask: Ask) -> Prepared:
     harvest = grid.harvest(ask.sun, _shares(ask, grid.days, words).astype(np.float32))
     by_plan = planned(ask, grid)
     harvest += by_plan[:, None]
-    load = loads(ask, grid, _draw_uses(ask, stands.drain, grid.days), stands.drain.hidden_wh,
-                 _shapes(ask, stands.drain))
-    return Prepared(ask, stands, grid, _starts(ask, stands), harvest, load, by_plan, _started(ask, grid))
+    unseen = unseen_draws(ask.known.learned, stream(ask.seed, 8).standard_normal(ask.futures)).astype(np.float32)
+    shapes = ask.known.lean.shapes(ask.rig, stream(ask.seed, 5).standard_normal((2, ask.futures)))
+    load = loads(ask, grid, _draw_uses(ask, stands.drain, grid.days), unseen, shapes)
+    return Prepared(ask, stands, grid, _starts(ask, stands), _energies(ask, stands), unseen, harvest, load, by_plan,
+                    _started(ask, grid))
 
 
 def _starts(ask: Ask, stands: Standing) -> np.ndarray:
     """The level of each future at the last one known: as read, give or take what such a reading is off."""
-    off = stream(ask.seed, 6).standard_normal(ask.futures) * LEVEL_DOUBT[ask.rig.soc_from]
-    return np.clip(stands.read_soc + off, 0.0, 1.0)
+    doubt = level_doubt(ask.rig, ask.known.account.intervals)
+    return np.clip(stands.read_soc + stream(ask.seed, 6).standard_normal(ask.futures) * doubt, 0.0, 1.0)
+
+
+def _energies(ask: Ask, stands: Standing) -> np.ndarray:
+    """What the bank holds in each future, Wh: never a few tenths of what is believed, however little is known."""
+    belief = bank_energy(ask.rig, ask.known.learned, stands.temp_c)
+    drawn = belief.draw(stream(ask.seed, 7).standard_normal(ask.futures))
+    return np.asarray(np.maximum(drawn, 0.3 * belief.mean), dtype=np.float32)
 
 
 def _words(ask: Ask) -> dict[date, Word]:
@@ -114,21 +114,6 @@ def _started(ask: Ask, grid: Grid) -> Started | None:
 def stream(seed: int, purpose: int) -> np.random.Generator:
     """A stream of its own for each purpose, drawn day by day: a longer outlook begins like a shorter one."""
     return np.random.default_rng([seed, purpose])
-
-
-def _shapes(ask: Ask, leaving: Drain) -> np.ndarray:
-    """Each future's share of a day's use in each clock hour, (24, futures).
-
-    What the listed loads do not explain of the use lies nobody knows when; so futures lean towards one time of
-    the day or another, by `HOURS_DOUBT` of that part.
-    """
-    listed = daily_use(ask.rig) or 0.0
-    open_part = max(LEAST_OPEN, 1 - listed / leaving.use_wh) if leaving.use_wh else 0.0
-    lean = stream(ask.seed, 5).standard_normal((2, ask.futures)) * HOURS_DOUBT * open_part
-    angle = 2 * np.pi * (np.arange(24) + 0.5) / 24
-    tilt = np.clip(1 + np.sin(angle)[:, None] * lean[0] + np.cos(angle)[:, None] * lean[1], 0.1, None)
-    leaned = hourly_shape(ask.rig)[:, None] * tilt
-    return np.asarray(leaned / leaned.sum(axis=0))
 
 
 def _draw_uses(ask: Ask, leaving: Drain, days: list[date]) -> np.ndarray:

@@ -34,7 +34,7 @@ class Futures:
     spilt: np.ndarray    # of the surplus, what the bank did not take
     missing: np.ndarray  # what load and standby wanted and the bank at its hard floor did not give
     charge_efficiency: float
-    energy: float
+    energy: np.ndarray   # of the bank, (1,) or (futures,)
     generated: np.ndarray | None = None  # of the harvest, what a generator run by a rule brought
 
     def part(self, steps: slice) -> "Futures":
@@ -46,9 +46,9 @@ class Futures:
     def columns(self, which: slice) -> "Futures":
         """Some of the futures, as views."""
         def cut(values: np.ndarray) -> np.ndarray:
-            return values if values.shape[1] == 1 else values[:, which]
+            return values if values.shape[-1] == 1 else values[..., which]
         parts: dict[str, Any] = {name: cut(getattr(self, name)) for name in _BY_STEP}
-        return replace(self, level=self.level[:, which],
+        return replace(self, level=self.level[:, which], energy=cut(self.energy),
                        generated=None if self.generated is None else cut(self.generated), **parts)
 
     @property
@@ -83,11 +83,11 @@ class Started:
     most_hours: float = float("inf")
 
 
-def simulate(rig: Rig, energy: float, start_level: ArrayLike, harvest: np.ndarray, load: np.ndarray,
+def simulate(rig: Rig, energy: ArrayLike, start_level: ArrayLike, harvest: np.ndarray, load: np.ndarray,
              hours: np.ndarray, temp_c: float | None = None, generator: Started | None = None) -> Futures:
     """Run all futures through the hours.
 
-    energy       effective energy at the bank's temperature, Wh
+    energy       effective energy at the bank's temperature, Wh, a number or shape (futures,)
     start_level  fraction, a number or shape (futures,)
     harvest, load  Wh in each step, shape (steps, futures)
     hours        length of each step, shape (steps,), or (steps, futures) where they differ
@@ -109,6 +109,8 @@ def simulate(rig: Rig, energy: float, start_level: ArrayLike, harvest: np.ndarra
     level, taken = np.empty((steps + 1, count), spilt.dtype), np.empty_like(spilt)
     level[0] = start_level
     given = np.empty(count, spilt.dtype)
+    energy = np.atleast_1d(np.asarray(energy, spilt.dtype))
+    room, out_of, filled = energy / eta, -1 / energy, eta / energy
     rule = None if generator is None else _Rule(generator, hours, count, spilt)
     for n in range(steps):
         now, into = level[n], taken[n]
@@ -119,7 +121,7 @@ def simulate(rig: Rig, energy: float, start_level: ArrayLike, harvest: np.ndarra
         into += 1 + slope * taper
         np.minimum(into, 1.0, out=into)
         into *= limits[n]
-        np.minimum(into, (1 - now) * (energy / eta), out=into)
+        np.minimum(into, (1 - now) * room, out=into)
         np.minimum(into, spilt[n], out=into)
         spilt[n] -= into
         np.subtract(now, hard, out=given)
@@ -127,9 +129,9 @@ def simulate(rig: Rig, energy: float, start_level: ArrayLike, harvest: np.ndarra
         given *= energy
         np.minimum(given, missing[n], out=given)
         missing[n] -= given
-        given /= -energy
+        given *= out_of
         given += now
-        np.multiply(into, eta / energy, out=level[n + 1])
+        np.multiply(into, filled, out=level[n + 1])
         level[n + 1] += given
     return Futures(level, harvest if rule is None else harvest + rule.given, load, standby, taken, spilt, missing, eta,
                    energy, None if rule is None else rule.given)

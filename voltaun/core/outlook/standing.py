@@ -10,14 +10,12 @@ from voltaun.core.learned.account import Account
 from voltaun.core.log.ledger import Reading
 from voltaun.core.outlook.ask import Ask
 from voltaun.core.outlook.autonomy import Drain, dark_autonomy, drain, energy_now
+from voltaun.core.outlook.beliefs import bank_energy, contradicted
 from voltaun.core.outlook.flows import loads, planned
 from voltaun.core.outlook.grid import Grid
 from voltaun.core.outlook.simulate import simulate
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.loads import hourly_shape
-
-LEVEL_DOUBT = {"shunt": 0.005, "display": 0.005, "volts": 0.08}
-"""How far a level is off by where its percent comes from (standard deviation, a fraction)."""
 
 LOST_DAYS = 10.0
 """After so many days without a reading nobody claims a level."""
@@ -25,7 +23,10 @@ LOST_DAYS = 10.0
 
 @dataclass(frozen=True)
 class Standing:
-    """The last known level and the level now (fractions), the bank's energy at its temperature, and the drain."""
+    """The last known level and the level now (fractions), the bank's energy at its temperature, and the drain.
+
+    energy_wh  what is in force, or, where the log shows that it is something else, what is then believed
+    """
 
     read_at: datetime
     read_soc: float
@@ -59,7 +60,8 @@ def standing(ask: Ask) -> Standing:
     if leaving is None:
         raise NoOutlook("no_use")
     temp_c = recent_temperature(known.readings, ask.as_of)
-    energy = energy_now(rig, temp_c)
+    believed = contradicted(rig, known.learned)
+    energy = bank_energy(rig, known.learned, temp_c).mean if believed else energy_now(rig, temp_c)
     return Standing(start, soc, _since(ask, start, soc, energy, temp_c, leaving), energy, temp_c, leaving)
 
 
@@ -71,7 +73,7 @@ def _since(ask: Ask, start: datetime, soc: float, energy: float, temp_c: float |
     logged = {day.day: day.share for day in ask.known.skies}
     shares = np.array([[logged.get(day, float(ask.known.sky.share(0.0)))] for day in grid.days])
     harvest = grid.harvest(ask.sun, shares) + planned(ask, grid)[:, None]
-    load = loads(ask, grid, np.full((len(grid.days), 1), leaving.use_wh), leaving.hidden_wh,
+    load = loads(ask, grid, np.full((len(grid.days), 1), leaving.use_wh), np.array([leaving.hidden_wh]),
                  hourly_shape(ask.rig)[:, None])
     until = slice(0, grid.now)
     made = simulate(ask.rig, energy, soc, harvest[until], load[until], grid.hours[until], temp_c)
