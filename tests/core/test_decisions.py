@@ -186,15 +186,53 @@ class Planned(unittest.TestCase):
         guests = looked(0.70, days=1, plans=(self.plan("guests", 1.5),))
         self.assertAlmostEqual(plain.fan[-1, 2] - guests.fan[-1, 2], 600 / 9600, delta=0.0007)
 
-    def test_planned_hours_end_with_the_day(self):
-        # Ten hours from five in the evening would run past midnight: it begins at two in the afternoon.
-        watts = planned_watts(self.SOURCES, (self.plan("generator", 10.0),), [self.TOMORROW])[0]
-        self.assertEqual((watts.sum(), watts[13], watts[14], watts[23]), (9000.0, 0.0, 900.0, 900.0))
+    def test_planned_hours_run_on_past_midnight(self):
+        # Ten hours from five in the evening: seven of them that day, three the next.
+        days = [self.TOMORROW, self.TOMORROW + timedelta(days=1)]
+        watts = planned_watts(self.SOURCES, (self.plan("generator", 10.0),), days)
+        self.assertEqual((watts[0, 16], watts[0, 17:].tolist(), watts[1, :4].tolist()),
+                         (0.0, [900.0] * 7, [900.0] * 3 + [0.0]))
+        early = planned_watts(self.SOURCES, (replace(self.plan("drive"), begin=6.5),), days)
+        self.assertEqual(early[0, 5:8].tolist(), [0.0, 160.0, 160.0])
         half = planned_watts(self.SOURCES, (self.plan("drive", 1.5),), [self.TOMORROW])[0]
         self.assertEqual((half[8], half[9], half[10], half[11]), (0.0, 320.0, 160.0, 0.0))
         for amount in (-1.0, 25.0):
             with self.assertRaises(ValueError):
                 self.plan("drive", amount)
+
+    def test_what_is_added_is_on_between_its_hours(self):
+        days = [self.TOMORROW, self.TOMORROW + timedelta(days=1)]
+        flat = np.full(24, 1 / 24)
+        evening = Plan("add", days[0], days[0], 500.0, "Heater", 18.0, 23.0)
+        _, more = use_changes(PLAIN, [evening], days, flat)
+        self.assertEqual((more[0, 17:].tolist(), more[1].sum()), ([0.0] + [100.0] * 5 + [0.0], 0.0))
+        _, more = use_changes(PLAIN, [replace(evening, begin=22.0, end=3.0)], days, flat)
+        self.assertEqual((more[0, 21:].tolist(), more[1, :4].tolist()), ([0.0, 100.0, 100.0], [100.0] * 3 + [0.0]))
+        for odd in ({"begin": 24.0}, {"end": 18.0}, {"begin": None}, {"begin": 20.0, "end": 20.0}):
+            with self.assertRaises(ValueError, msg=odd):
+                replace(evening, **odd)
+        with self.assertRaises(ValueError):
+            Plan("away", days[0], days[0], begin=9.0)
+
+    def test_plans_count_from_now_and_never_backwards(self):
+        # Read at midnight, asked at noon: what was planned for nine, and the guests' morning, are for the log to say.
+        noon, log = MIDNIGHT + timedelta(hours=12), [Reading(MIDNIGHT - timedelta(days=60 - n), soc=0.6, use_wh=1200.0)
+                                                     for n in range(61)]
+        told = known(self.SOURCES, log, None, noon)
+        told = replace(told, learned=replace(told.learned, held=_held(0.0, 0.0, 0.0)))
+        day = date(2026, 11, 25)
+
+        def at(*plans):
+            return outlook(Ask(self.SOURCES, told, None, noon, 0, futures=500, plans=plans))
+        plain, ended = at(), at().fan[-1, 2]
+        drive, both = Plan("drive", day, day, 2.0), Plan("generator", day, day, 2.0, begin=11.0)
+        self.assertAlmostEqual(at(drive).fan[-1, 2], ended, places=6)
+        # The generator's second hour is still ahead: 50 of its 900 Wh go to the use, with standby 52.
+        self.assertAlmostEqual(at(both).fan[-1, 2] - ended, (52 + 848 * 0.95) / 9600, delta=0.0004)
+        self.assertAlmostEqual(at(both).generator_hours.p50, 1.0)
+        guests = at(Plan("guests", day, day, 2.0))
+        self.assertAlmostEqual(ended - guests.fan[-1, 2], 600 / 9600, delta=0.0025)  # half a day's use again
+        self.assertEqual([each.soc for each in (at(drive, both), guests)], [plain.soc, plain.soc])
 
     def test_a_load_is_left_off_only_in_its_months(self):
         of = replace(PLAIN, loads=(Load("Extractor", 240, "dc", months=(1, 2)), Load("Fridge", 480, "dc")))

@@ -14,6 +14,7 @@ from voltaun.core.sky.clear_sky import planes
 from voltaun.database import archive, monitors, plans, rigs
 from voltaun.database.connection import transaction
 from voltaun.intake import forecast as forecasts
+from voltaun.pages.outlook import asked
 from voltaun.standins import sky as standin
 
 TODAY = date(2026, 11, 25)
@@ -40,7 +41,8 @@ class WhatIf(OutlookCase):
         self.hides("fan-before", plain)
         for asked, told in (("?use=60", "Using 60 % more"), ("?off=Cabinet", "Leaving Cabinet off until"),
                             (f"?generator=3&on={TODAY}", "Running the generator 3 h today"),
-                            (f"?drive=2&on={TODAY + timedelta(days=1)}", "Driving 2 h tomorrow")):
+                            (f"?drive=2&on={TODAY + timedelta(days=1)}", "Driving 2 h tomorrow from 9:00"),
+                            ("?load=1000&begin=18&end=21:30", "A load of 1\u202f000 W today from 18:00 to 21:30")):
             page = self.show(asked)
             self.shows("fan-before", page)
             self.shows(told, page)
@@ -59,8 +61,8 @@ class WhatIf(OutlookCase):
         self.assertIn("/1/outlook?use=-60#sky", tapped.headers["Location"])
 
     def test_bad_figures_are_said_and_stay_typed(self):
-        page = self.show("?generator=lots&on=someday&use=900")
-        for words in ("expected hours, 0 to 24", "expected a coming day", "expected percent more or less",
+        page = self.show("?generator=lots&on=someday&use=900&begin=noon")
+        for words in ("expected a time of the day", "expected hours, 0 to 24", "expected a coming day", "expected percent more or less",
                       'value="lots"'):
             self.shows(words, page)
         self.assertEqual(self.client.get("/1/outlook?off=%00&until=9999-99-99&use=nan").status_code, 200)
@@ -126,6 +128,40 @@ class Plans(OutlookCase):
         self.assertEqual([each.plan for each in plans.current(self.db, 1, TODAY)], [only.plan])
         self.assertEqual(self.post("/1/outlook/plans/99").status_code, 404)
 
+    def test_hours_are_shown_and_changed(self):
+        self.plan(kind="add", amount="1 kWh", begin="18", end="23:30", name="Heater")
+        (kept,) = plans.current(self.db, 1, TODAY)
+        self.assertEqual((kept.plan.begin, kept.plan.end), (18.0, 23.5))
+        self.shows("Heater added, 1.00 kWh a day, 18:00 to 23:30", self.show())
+        form = self.show(f"?change={kept.id}")
+        for figure in ('value="1000"', 'value="18:00"', 'value="23:30"', 'value="Heater"',
+                       f'name="instead" value="{kept.id}"'):
+            self.shows(figure, form)
+        changed = self.plan(kind="add", amount="500", begin="22", end="2", instead=str(kept.id), follow_redirects=True)
+        self.assertEqual(changed.status_code, 303)
+        (after,) = plans.current(self.db, 1, TODAY)
+        self.assertEqual((after.plan.amount, after.plan.hours), (500.0, (22.0, 26.0)))
+        self.shows("Changed; planned now: a load added, 500 Wh a day, 22:00 to 2:00", self.show())
+        # Taken back, it is as it was.
+        self.post(f"/1/outlook/plans/{kept.id}", {"back": "yes", "instead": str(after.id)})
+        self.assertEqual(plans.current(self.db, 1, TODAY), [kept])
+        self.assertEqual(self.plan(kind="away", instead="99").status_code, 404)
+        self.assertEqual(plans.current(self.db, 1, TODAY), [kept])
+
+    def test_guests_are_people_or_a_factor_and_it_says_which(self):
+        self.plan(kind="people", amount="3")
+        self.plan(kind="guests", amount="1.5", name="A feast")
+        page = self.show()
+        self.shows("3 guests, use × 1.6", page)  # a fifth more each
+        self.shows("A feast, use × 1.5", page)
+
+    def test_what_is_planned_today_without_a_time_is_still_to_come(self):
+        # It is seven in the morning there: the usual nine o'clock is ahead; at 21:05 it would be a quarter past.
+        self.assertEqual(asked.begins("drive", TODAY, NOW, self.rig), 9.0)
+        late = NOW + timedelta(hours=14, minutes=5)
+        self.assertEqual(asked.begins("drive", TODAY, late, self.rig), 21.25)
+        self.assertEqual(asked.begins("generator", TODAY + timedelta(days=1), late, self.rig), 17.0)
+
     def test_every_kind_as_it_is_typed(self):
         for kind, amount, found in (("drive", "1 h 30", 1.5), ("generator", "2", 2.0), ("add", "1.2 kWh", 1200.0),
                                     ("away", "0.1", 0.1)):
@@ -142,7 +178,11 @@ class Plans(OutlookCase):
                              ({"kind": "mains", "amount": "2"}, "no such source"),
                              ({"kind": "leave_off"}, "a load to leave"),
                              ({"kind": "fly"}, "one of the kinds"), ({"kind": "away", "first": ""}, "Found no day"),
-                             ({"kind": "away", "first": "2026-11-27", "last": "2026-11-20"}, "the earlier day first"),
+                             ({"kind": "away", "first": "2026-11-27", "last": "2026-11-26"}, "the earlier day first"),
+                             ({"kind": "away", "first": "2026-11-20", "last": "2026-11-24"}, "over by 2026-11-24"),
+                             ({"kind": "drive", "amount": "1", "begin": "25"}, "a time of the day"),
+                             ({"kind": "add", "amount": "500", "begin": "18"}, "expected both"),
+                             ({"kind": "people", "amount": "some"}, "expected a number"),
                              ({"kind": "away", "first": "Thursday"}, "expected a day such as")):
             answer = self.plan(**typed)
             self.assertEqual(answer.status_code, 422, typed)

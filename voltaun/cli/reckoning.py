@@ -137,13 +137,15 @@ def _plans(rig, given):
         kind, _, rest = text.partition(":")
         days, _, amount = rest.partition("=")
         first, _, last = days.partition("..")
+        number, _, clock = ("", "", "") if kind == "leave_off" else amount.partition("@")
+        begin, _, end = clock.partition("-")
         try:
-            number = None if kind == "leave_off" or not amount else float(amount)
-            plan = Plan(kind, date.fromisoformat(first), date.fromisoformat(last or first), number,
-                        amount if kind == "leave_off" else "")
+            plan = Plan(kind, date.fromisoformat(first), date.fromisoformat(last or first),
+                        float(number) if number else None, amount if kind == "leave_off" else "",
+                        float(begin) if begin else None, float(end) if end else None)
         except ValueError as error:
-            raise Refused(f"--plan: {text!r}: {error}; such as drive:2026-11-26=1.5 or away:2026-11-26..2026-11-30"
-                          ) from error
+            raise Refused(f"--plan: {text!r}: {error}; such as drive:2026-11-26=1.5@9, add:2026-11-26=2000@18-23 or "
+                          "away:2026-11-26..2026-11-30") from error
         if kind == "leave_off" and amount not in [load.name for load in rig.loads]:
             raise Refused(f"--plan: found {amount!r}, expected one of the loads: "
                           + (", ".join(load.name for load in rig.loads) or "none is listed"))

@@ -95,6 +95,16 @@ def parse(text: str, kind: str, *, volts: float | None = None, low: float | None
     return value
 
 
+def clock_hour(text: str) -> float:
+    """A time of the day as a clock hour from 0 to 24: `18`, `18:30`, `6.5`; QuantityError for anything else."""
+    clean = text.strip()
+    found = re.fullmatch(r"(\d{1,2})(?::([0-5]\d)|[.,](\d{1,2}))?", clean[:LONGEST])
+    hour = float(found[1]) + float(found[2] or 0) / 60 + float(f"0.{found[3] or 0}") if found else 99.0
+    if hour > 24:
+        raise QuantityError(repr(clean[:LONGEST]), "a time of the day", "18 or 18:30")
+    return hour
+
+
 def _limits(low: float | None, high: float | None) -> str:
     if low is not None and high is not None and high < 1e5:
         return f"from {low:g} to {high:g}"

@@ -28,15 +28,25 @@ def current(connection: sqlite3.Connection, rig_id: int, today: date) -> list[Ke
 def plan_of(row: sqlite3.Row) -> Plan:
     """The plan that a row holds; ValueError when it holds no legal one."""
     return Plan(row["kind"], date.fromisoformat(row["first_day"]), date.fromisoformat(row["last_day"]), row["amount"],
-                row["name"])
+                row["name"], row["begin_hour"], row["end_hour"])
 
 
 def add(connection: sqlite3.Connection, rig_id: int, plan: Plan, now: datetime) -> int:
     """Keep a plan; its number. To be called in a transaction."""
     return connection.execute(
-        "INSERT INTO plan (rig_id, kind, first_day, last_day, amount, name, changed_at) VALUES (?, ?, ?, ?, ?, ?, ?)",
-        (rig_id, plan.kind, plan.first.isoformat(), plan.last.isoformat(), plan.amount, plan.name,
-         instant_text(now))).lastrowid
+        """INSERT INTO plan (rig_id, kind, first_day, last_day, amount, name, begin_hour, end_hour, changed_at)
+           VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)""", (rig_id, *_columns(plan), instant_text(now))).lastrowid
+
+
+def one(connection: sqlite3.Connection, rig_id: int, plan_id: int) -> KeptPlan | None:
+    """A plan of the rig by its number, None where there is none or it was taken away."""
+    row = connection.execute("SELECT * FROM plan WHERE rig_id = ? AND id = ? AND removed = 0",
+                             (rig_id, plan_id)).fetchone()
+    return row and KeptPlan(row["id"], plan_of(row))
+
+
+def _columns(plan: Plan) -> tuple:
+    return (plan.kind, plan.first.isoformat(), plan.last.isoformat(), plan.amount, plan.name, plan.begin, plan.end)
 
 
 def set_removed(connection: sqlite3.Connection, rig_id: int, plan_id: int, removed: bool, now: datetime) -> bool:

@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 
 from voltaun.core.outlook.plans import AWAY, GUESTS, Plan
 from voltaun.core.rig.rig import Rig
-from voltaun.words.units import show_duration, show_energy, show_percent
+from voltaun.words.units import show_clock, show_duration, show_energy, show_percent
 
 if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.learned.doubts import Doubt
@@ -102,15 +102,17 @@ def on_day(day: date, today: date) -> str:
 
 
 def plan(of: Plan, rig: Rig) -> str:
-    """A plan as one says it, without its days: `1.5 h of driving`, `guests, use × 1.4`."""
-    amount = of.amount
+    """A plan as one says it, without its days: `1.5 h of driving, 9:00 to 10:30`, `guests, use × 1.4`."""
+    amount, clock = of.amount, of.hours and f", {show_clock(of.hours[0])} to {show_clock(of.hours[1])}"
     if of.kind in ("drive", "generator", "mains"):
         return {"drive": "{} of driving", "generator": "{} of the generator",
-                "mains": "{} at a socket"}[of.kind].format(show_duration(amount))
+                "mains": "{} at a socket"}[of.kind].format(show_duration(amount)) + (clock or "")
     if of.kind in ("guests", "away"):
         factor = amount if amount is not None else {"guests": GUESTS, "away": AWAY}[of.kind]
         return f"{of.name or {'guests': 'guests', 'away': 'away'}[of.kind]}, use × {factor:g}"
-    return f"{of.name or 'a load'} added, {show_energy(amount)} a day" if of.kind == "add" else f"{of.name} left off"
+    if of.kind == "leave_off":
+        return f"{of.name} left off"
+    return f"{of.name or 'a load'} added, {show_energy(amount)} a day{clock or ', spread as the use is'}"
 
 
 def difference(before: Outlook, after: Outlook, doing: str, today: date) -> str:

@@ -38,6 +38,12 @@ def show_duration(hours: float | None) -> str:
     return f"{days} days {rest} h" if rest else f"{days} days"
 
 
+def show_clock(hour: float) -> str:
+    """A clock hour for people: `9:00`, `18:30`; past midnight that of the next day."""
+    whole, minutes = divmod(round(hour * 60), 60)
+    return f"{whole if whole == 24 else whole % 24}:{minutes:02d}"
+
+
 def _plain(value: float, digits: int) -> str:
     """A number with a real minus sign and thin spaces between thousands."""
     text = f"{value:,.{digits}f}".replace(",", "\u202f")

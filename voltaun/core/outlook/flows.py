@@ -1,17 +1,24 @@
-"""What flows in the steps of an outlook: what planned sources give, and what is used."""
+"""What flows in the steps of an outlook: what planned sources give, and what is used.
+
+Plans count from now on, never backwards to the last reading: what happened since is for the log to say.
+"""
+
+from collections.abc import Collection
 
 import numpy as np
 
 from voltaun.core.outlook.ask import Ask
 from voltaun.core.outlook.grid import Grid
-from voltaun.core.outlook.plans import planned_watts, use_changes
+from voltaun.core.outlook.plans import SOURCE_OF, planned_watts, use_changes
 from voltaun.core.rig.loads import hourly_shape
 
 
-def planned(ask: Ask, grid: Grid) -> np.ndarray:
-    """What planned sources give in each step, Wh, shape (steps,)."""
-    watts = planned_watts(ask.rig, ask.plans, grid.days)
-    return np.asarray(watts[grid.day_of_step, grid.clock_hours] * grid.hours)
+def planned(ask: Ask, grid: Grid, kinds: Collection[str] = tuple(SOURCE_OF)) -> np.ndarray:
+    """What planned sources give in each step, Wh, shape (steps,); kinds  of plan that count."""
+    watts = planned_watts(ask.rig, [plan for plan in ask.plans if plan.kind in kinds], grid.days)
+    given = watts[grid.day_of_step, grid.clock_hours] * grid.hours
+    given[:grid.now] = 0.0
+    return np.asarray(given)
 
 
 def loads(ask: Ask, grid: Grid, uses: np.ndarray, unseen_wh: np.ndarray, shapes: np.ndarray) -> np.ndarray:
@@ -21,7 +28,9 @@ def loads(ask: Ask, grid: Grid, uses: np.ndarray, unseen_wh: np.ndarray, shapes:
     (24, futures); unseen_wh  beside it in each future, a day, shape (futures,)
     """
     factor, more = use_changes(ask.rig, ask.plans, grid.days, hourly_shape(ask.rig))
-    load = (uses * factor[:, None] + unseen_wh).astype(uses.dtype)[grid.day_of_step]
+    load = uses[grid.day_of_step]
+    load[grid.now:] *= factor[grid.day_of_step[grid.now:], None].astype(uses.dtype)
+    load += unseen_wh
     load *= (shapes[grid.clock_hours] * grid.hours[:, None]).astype(uses.dtype)
-    load += (more[grid.day_of_step, grid.clock_hours] * grid.hours)[:, None]
+    load[grid.now:] += (more[grid.day_of_step, grid.clock_hours] * grid.hours).astype(uses.dtype)[grid.now:, None]
     return np.asarray(np.maximum(load, 0, out=load))

@@ -1,6 +1,5 @@
 """The outlook: the level of the bank over the next days in many futures, summed up."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
@@ -9,7 +8,8 @@ import numpy as np
 from voltaun.core.learned.account import Learned
 from voltaun.core.outlook.ask import Ask
 from voltaun.core.outlook.autonomy import Drain, dark_days
-from voltaun.core.outlook.plans import GeneratorRule, Plan, planned_hours
+from voltaun.core.outlook.flows import planned
+from voltaun.core.outlook.plans import GeneratorRule, Plan
 from voltaun.core.outlook.prepare import Prepared, prepare
 from voltaun.core.outlook.simulate import Futures, simulate
 from voltaun.core.rig.rig import Rig
@@ -184,7 +184,7 @@ def _summary(ready: Prepared, made: Futures) -> Outlook:
         if day >= today and steps.start < steps.stop:
             by_day[day] = tally.add(day, _day(ready, made, steps), day > today,
                                     day <= today + timedelta(days=SHORTFALL_DAYS))
-    ran, litres = _generator_run(rig, ask.plans, tally.by_rule, [day for day in grid.days if day >= today])
+    ran, litres = _generator_run(ready, tally.by_rule)
     floors = {"everyday_floor": rig.bank.everyday_floor, "hard_floor": rig.bank.hard_floor}
     return Outlook(
         as_of=ask.as_of, last_reading=stands.read_at, soc=soc, energy_wh=energy,
@@ -230,13 +230,12 @@ def _dark_ranges(ready: Prepared, floors: dict[str, float]) -> dict[str, tuple[f
     return found
 
 
-def _generator_run(rig: Rig, plans: Sequence[Plan], generated: np.ndarray,
-                   days: list[date]) -> tuple[Range, Range | None]:
-    """Hours and litres that the generator comes to over these days, by plan and by rule."""
-    if not rig.generators:
+def _generator_run(ready: Prepared, by_rule: np.ndarray) -> tuple[Range, Range | None]:
+    """Hours and litres that the generator comes to from now on, by plan and by rule."""
+    if not ready.ask.rig.generators:
         return _range(np.zeros(1)), None
-    generator = rig.generators[0]
-    hours = generated / generator.gives_w + planned_hours(plans, "generator", days)
+    generator = ready.ask.rig.generators[0]
+    hours = (by_rule + planned(ready.ask, ready.grid, ("generator",)).sum()) / generator.gives_w
     litres = generator.fuel_l_per_hour
     return _range(hours), None if litres is None else _range(hours * litres)
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 
 import numpy as np
 
@@ -16,7 +16,11 @@ GUESTS, AWAY = 1.4, 0.2
 BEGINS = {"drive": 9, "generator": 17, "mains": 9}
 """The local clock hour at which a planned source begins, unless told."""
 
-_SOURCE_OF = {"drive": "vehicle", "generator": "generator", "mains": "mains"}
+SOURCE_OF = {"drive": "vehicle", "generator": "generator", "mains": "mains"}
+"""The source that a kind of plan runs."""
+
+A_GUEST = 0.2
+"""What each guest more adds to the use, a share; two of them make `GUESTS`."""
 
 
 @dataclass(frozen=True)
@@ -25,6 +29,9 @@ class Plan:
 
     kind    drive, generator or mains (amount: hours a day), guests or away (amount: by what use is multiplied),
             add (amount: Wh more a day at the battery) or leave_off (name: the load)
+    begin   the local clock hour at which a source begins (None: as in `BEGINS`) or what is added comes on (None: it
+            comes over the day as the use does)
+    end     the clock hour at which what is added goes off, past midnight where it is the lower
     """
 
     kind: str
@@ -32,6 +39,8 @@ class Plan:
     last: date
     amount: float | None = None
     name: str = ""
+    begin: float | None = None
+    end: float | None = None
 
     def __post_init__(self) -> None:
         if self.kind not in KINDS:
@@ -40,12 +49,31 @@ class Plan:
             raise ValueError(f"found {self.first} to {self.last}, expected the earlier day first")
         if (self.last - self.first).days > 400:
             raise ValueError(f"found {(self.last - self.first).days} days, expected a plan of at most 400")
-        most = 24.0 if self.kind in _SOURCE_OF else 10.0 if self.kind in ("guests", "away") else 1e6
-        if self.kind in _SOURCE_OF and self.amount is None or self.kind == "add" and self.amount is None:
+        most = 24.0 if self.kind in SOURCE_OF else 10.0 if self.kind in ("guests", "away") else 1e6
+        if self.kind in SOURCE_OF and self.amount is None or self.kind == "add" and self.amount is None:
             raise ValueError("found no amount, expected hours a day" if self.kind != "add" else
                              "found no amount, expected Wh a day")
         if self.amount is not None and not 0 <= self.amount <= most:
             raise ValueError(f"found {self.amount:g}, expected 0 to {most:g}")
+        self._check_hours()
+
+    def _check_hours(self) -> None:
+        if self.begin is not None and not (self.kind in (*SOURCE_OF, "add") and 0 <= self.begin < 24):
+            raise ValueError(f"found {self.begin:g}, expected a clock hour from 0 to 24 of what is run or added")
+        if (self.begin is None) != (self.end is None) if self.kind == "add" else self.end is not None:
+            raise ValueError("found one clock hour, expected both for what is added and only the first for a source")
+        if self.end is not None and (not 0 <= self.end <= 24 or self.end == self.begin):
+            raise ValueError(f"found {self.end:g}, expected another clock hour from 0 to 24")
+
+    @property
+    def hours(self) -> tuple[float, float] | None:
+        """From which clock hour to which it lasts, the second past 24 where that is the next day; None over all day."""
+        if self.kind in SOURCE_OF:
+            begin = BEGINS[self.kind] if self.begin is None else self.begin
+            return begin, begin + (self.amount or 0.0)
+        if self.begin is None or self.end is None:
+            return None
+        return self.begin, self.end + 24 * (self.end < self.begin)
 
     def on(self, day: date) -> bool:
         """Whether it holds on that day."""
@@ -85,7 +113,7 @@ def use_changes(rig: Rig, plans: Sequence[Plan], days: Sequence[date],
                 shape: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """What plans do to the use: a factor for each day, shape (days,), and Wh more in each of its hours, (days, 24).
 
-    shape  the usual day's share of each clock hour, over which what is added is spread as well
+    shape  the usual day's share of each clock hour, over which what is added without hours is spread as well
     """
     factor, more = np.ones(len(days)), np.zeros((len(days), 24))
     loads = {load.name: load for load in rig.loads}
@@ -94,7 +122,11 @@ def use_changes(rig: Rig, plans: Sequence[Plan], days: Sequence[date],
         if plan.kind in ("guests", "away"):
             factor[held] *= plan.amount if plan.amount is not None else {"guests": GUESTS, "away": AWAY}[plan.kind]
         elif plan.kind == "add":
-            more[held] += plan.amount * shape
+            if plan.hours is None:
+                more[held] += plan.amount * shape
+            else:
+                begin, end = plan.hours
+                more += (plan.amount or 0.0) / (end - begin) * _covered(plan, days)
         elif plan.kind == "leave_off" and plan.name in loads:
             load = loads[plan.name]
             month = np.array([day.month in load.months for day in days])
@@ -106,18 +138,19 @@ def planned_watts(rig: Rig, plans: Iterable[Plan], days: Sequence[date]) -> np.n
     """W at the battery's terminals that planned sources give in each hour, shape (days, 24)."""
     watts = np.zeros((len(days), 24))
     for plan in plans:
-        source = _SOURCE_OF.get(plan.kind)
+        source = SOURCE_OF.get(plan.kind)
         if source is None or not rig.has(source):
             continue
         part = next((each for each in rig.parts(source) if each.name == plan.name), rig.parts(source)[0])
-        amount = plan.amount or 0.0
-        begin = min(BEGINS[plan.kind], 24 - amount)
-        hours = np.arange(24)
-        cover = np.clip(np.minimum(hours + 1, begin + amount) - np.maximum(hours, begin), 0, 1)
-        watts[[plan.on(day) for day in days]] += part.gives_w * cover
+        watts += part.gives_w * _covered(plan, days)
     return watts
 
 
-def planned_hours(plans: Iterable[Plan], kind: str, days: Sequence[date]) -> float:
-    """Hours that plans of a kind come to over these days."""
-    return sum((plan.amount or 0.0) * sum(plan.on(day) for day in days) for plan in plans if plan.kind == kind)
+def _covered(plan: Plan, days: Sequence[date]) -> np.ndarray:
+    """How much of each hour of these days a plan with hours covers, (days, 24); past midnight it is the next day's."""
+    begin, end = plan.hours or (0.0, 24.0)
+    hours = np.arange(48)
+    cover = np.clip(np.minimum(hours + 1, end) - np.maximum(hours, begin), 0, 1)
+    today = np.array([plan.on(day) for day in days])
+    before = np.array([plan.on(day - timedelta(days=1)) for day in days])
+    return np.asarray(today[:, None] * cover[:24] + before[:, None] * cover[24:])

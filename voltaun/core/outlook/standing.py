@@ -11,7 +11,7 @@ from voltaun.core.log.ledger import Reading
 from voltaun.core.outlook.ask import Ask
 from voltaun.core.outlook.autonomy import Drain, dark_autonomy, drain, energy_now
 from voltaun.core.outlook.beliefs import bank_energy, contradicted
-from voltaun.core.outlook.flows import loads, planned
+from voltaun.core.outlook.flows import loads
 from voltaun.core.outlook.grid import Grid
 from voltaun.core.outlook.simulate import simulate
 from voltaun.core.reasons import NoOutlook
@@ -72,7 +72,7 @@ def _since(ask: Ask, start: datetime, soc: float, energy: float, temp_c: float |
     grid = Grid.between(start, ask.as_of, ask.today, ask.rig)
     logged = {day.day: day.share for day in ask.known.skies}
     shares = np.array([[logged.get(day, float(ask.known.sky.share(0.0)))] for day in grid.days])
-    harvest = grid.harvest(ask.sun, shares) + planned(ask, grid)[:, None]
+    harvest = grid.harvest(ask.sun, shares)
     load = loads(ask, grid, np.full((len(grid.days), 1), leaving.use_wh), np.array([leaving.hidden_wh]),
                  hourly_shape(ask.rig)[:, None])
     until = slice(0, grid.now)

@@ -1,16 +1,33 @@
 """What is asked of the outlook: what if, a plan, the generator's rule; read from what was typed."""
 
+import math
 from dataclasses import dataclass, field
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 
-from voltaun.core.outlook.plans import KINDS, GeneratorRule, Plan
+from voltaun.core.instants import local_day
+from voltaun.core.outlook.plans import A_GUEST, BEGINS, KINDS, SOURCE_OF, GeneratorRule, Plan
 from voltaun.core.rig.rig import Rig
-from voltaun.core.units import QuantityError, parse
+from voltaun.core.units import QuantityError, clock_hour, parse
+from voltaun.database.plans import KeptPlan
 from voltaun.words import sentences as words
+from voltaun.words.units import show_clock, show_power
 
 AHEAD = 10
-ASKED = ("use", "off", "generator", "drive", "on", "until")
+ASKED = ("use", "off", "until", "generator", "drive", "mains", "load", "on", "begin", "end")
 """What of an address asks what if."""
+
+DOING = {"generator": "running the generator", "drive": "driving", "mains": "standing at a socket"}
+
+EVENING = (18.0, 23.0)
+"""From which clock hour to which a load more is on, unless told."""
+
+
+def begins(kind: str, day: date, now: datetime, rig: Rig) -> float:
+    """The clock hour at which something begins that day, unless told: its usual one, or today as soon as may be."""
+    usual = BEGINS.get(kind, EVENING[0])
+    local = now.astimezone(rig.zone)
+    soon = math.ceil((local.hour + local.minute / 60) * 4) / 4
+    return max(usual, min(soon, 23.75)) if day == local.date() else usual
 
 
 @dataclass
@@ -25,30 +42,58 @@ class Asked:
     query: dict = field(default_factory=dict)  # as the address has it
 
     @classmethod
-    def of(cls, rig: Rig, today: date, given) -> "Asked":
-        """From the address: use (percent more or less), off (loads), generator and drive (hours) on a day."""
-        asked = cls(typed={name: given.get(name, "").strip() for name in ("use", "generator", "drive", "on", "until")})
+    def of(cls, rig: Rig, now: datetime, given) -> "Asked":
+        """From the address: use (percent more or less); off (loads) until a day; hours of a source and a load more (W)
+        on a day from a time on."""
+        asked = cls(typed={name: given.get(name, "").strip() for name in ASKED if name != "off"})
         asked.query = {name: values for name, values in given.to_dict(flat=False).items() if name in ASKED}
-        last = today + timedelta(days=AHEAD)
-        on, until = asked._day("on", today, today), asked._day("until", last, today)
-        found, told = [], []
-        more = asked._number("use", "percent more or less", -100, 300)
+        today = local_day(now, rig.zone)
+        told = asked._use(rig, given, today) + asked._of_a_day(rig, now, today)
+        asked.words = " and ".join(told)
+        return asked
+
+    def _use(self, rig: Rig, given, today: date) -> list[str]:
+        last, told = today + timedelta(days=AHEAD), []
+        until = self._day("until", last, today)
+        more = self._number("use", "percent more or less", -100, 300)
         if more:
-            found.append(Plan("guests", today, last, 1 + more / 100))
+            self.plans += (Plan("guests", today, last, 1 + more / 100),)
             told.append(f"using {abs(more):g} % {'more' if more > 0 else 'less'}")
         names = {load.name for load in rig.loads}
-        asked.off = tuple(name for name in given.getlist("off") if name in names)
-        if asked.off and until:
-            found += [Plan("leave_off", today, max(today, until), None, name) for name in asked.off]
-            told.append(f"leaving {' and '.join(asked.off)} off until {words.day_name(until, today)}")
-        for kind, source, doing in (("generator", "generator", "running the generator"),
-                                    ("drive", "vehicle", "driving")):
-            hours = asked._number(kind, "hours", 0, 24)
-            if hours and on and rig.has(source):
-                found.append(Plan(kind, on, on, hours))
-                told.append(f"{doing} {hours:g} h {words.on_day(on, today)}")
-        asked.plans, asked.words = tuple(found), " and ".join(told)
-        return asked
+        self.off = tuple(name for name in given.getlist("off") if name in names)
+        if self.off and until:
+            self.plans += tuple(Plan("leave_off", today, max(today, until), None, name) for name in self.off)
+            told.append(f"leaving {' and '.join(self.off)} off until {words.day_name(until, today)}")
+        return told
+
+    def _of_a_day(self, rig: Rig, now: datetime, today: date) -> list[str]:
+        on, told = self._day("on", today, today), []
+        begin, end = self._clock("begin"), self._clock("end")
+        for kind, doing in DOING.items():
+            hours = self._number(kind, "hours", 0, 24)
+            if hours and on and rig.has(SOURCE_OF[kind]):
+                at = begins(kind, on, now, rig) if begin is None else begin % 24
+                self.plans += (Plan(kind, on, on, hours, begin=at),)
+                told.append(f"{doing} {hours:g} h {words.on_day(on, today)} from {show_clock(at)}")
+        watts = self._number("load", "watts", 0, 1e5)
+        if watts and on:
+            at = begins("add", on, now, rig) if begin is None else begin % 24
+            until = max(EVENING[1], min(at + 1, 24.0)) if end is None else end
+            if until == at:
+                self.faults.append("Found the same time twice, expected from when to when the load is on.")
+            else:
+                wh = watts * ((until - at) % 24 or 24)
+                self.plans += (Plan("add", on, on, wh, "a load", at, until),)
+                told.append(f"a load of {show_power(watts)} {words.on_day(on, today)} from {show_clock(at)} to "
+                            f"{show_clock(until)}")
+        return told
+
+    def _clock(self, name) -> float | None:
+        try:
+            return clock_hour(self.typed[name]) if self.typed[name] else None
+        except QuantityError as error:
+            self.faults.append(f"Found {error.found}, expected {error.expected}, such as {error.example}.")
+            return None
 
     def _day(self, name, usual, today) -> date | None:
         if not self.typed[name]:
@@ -76,36 +121,76 @@ class Asked:
         return number
 
 
-def plan_from(rig: Rig, form) -> tuple[Plan | None, list[str]]:
+def plan_from(rig: Rig, now: datetime, form) -> tuple[Plan | None, list[str]]:
     """The plan that was typed, or what is wrong with it."""
-    kind, faults = form.get("kind", ""), []
+    faults: list[str] = []
+    today, kind = local_day(now, rig.zone), form.get("kind", "")
     first, last = (_typed_day(form.get(name, ""), faults) for name in ("first", "last"))
     if first is None and not faults:
         faults.append("Found no day, expected the first day of the plan.")
-    if kind not in KINDS:
+    elif first and (last or first) < today:
+        faults.append(f"Found a plan that is over by {last or first}, expected a day from today, {today}, on. What has "
+                      "been stands in the log.")
+    if kind not in (*KINDS, "people"):
         faults.append(f"Found {kind!r}, expected one of the kinds of plan.")
-    amount, name = None, form.get("load", "") if kind == "leave_off" else form.get("name", "").strip()[:200]
-    text = form.get("amount", "").strip()
-    try:
-        if text and kind in ("drive", "generator", "mains"):
-            amount = parse(text, "duration", low=0, high=24)
-        elif text and kind == "add":
-            amount = parse(text, "energy", low=0, high=1e6)
-        elif text and kind in ("guests", "away"):
-            amount = parse(text, "number", low=0, high=10)
-    except QuantityError as error:
-        faults.append(f"Found {error.found}, expected {error.expected}, such as {error.example}.")
+    name = form.get("load", "") if kind == "leave_off" else form.get("name", "").strip()[:200]
+    amount = _amount(kind, form.get("amount", "").strip(), faults)
+    begin, end = (_typed_clock(form.get(field, ""), faults) for field in ("begin", "end"))
     if kind == "leave_off" and name not in [load.name for load in rig.loads]:
         faults.append(f"Found {name or 'nothing'!r}, expected a load to leave off.")
-    source = {"drive": "vehicle", "generator": "generator", "mains": "mains"}.get(kind)
+    source = SOURCE_OF.get(kind)
     if source and not rig.has(source):
         faults.append("The rig has no such source yet; tell of it on Rig first.")
     if faults:
         return None, faults
+    if kind == "people":
+        kind, name = "guests", name or f"{amount:g} guest{'s' if amount != 1 else ''}"
+        amount = 1 + A_GUEST * amount
+    if source:
+        begin, end = begins(kind, first, now, rig) if begin is None else begin % 24, None
+    elif kind == "add":
+        begin = None if begin is None else begin % 24
+    else:
+        begin = end = None
     try:
-        return Plan(kind, first, last or first, amount, name), []
+        return Plan(kind, first, last or first, amount, name, begin, end), []
     except ValueError as error:
         return None, [f"{words.begin(str(error))}."]
+
+
+def typed_of(kept: KeptPlan) -> dict[str, str]:
+    """What one would type to get this plan."""
+    plan = kept.plan
+    amount = "" if plan.amount is None else f"{plan.amount:g}"
+    hours = plan.hours or (None, None)
+    return {"instead": str(kept.id), "kind": plan.kind, "amount": amount, "first": plan.first.isoformat(),
+            "last": plan.last.isoformat(), "name": plan.name, "load": plan.name,
+            "begin": "" if hours[0] is None else show_clock(hours[0]),
+            "end": "" if plan.end is None else show_clock(plan.end)}
+
+
+def _amount(kind: str, text: str, faults: list[str]) -> float | None:
+    """How much, as it is typed for that kind."""
+    try:
+        if text and kind in SOURCE_OF:
+            return parse(text, "duration", low=0, high=24)
+        if text and kind == "add":
+            return parse(text, "energy", low=0, high=1e6)
+        if text and kind in ("guests", "away"):
+            return parse(text.removeprefix("×").strip(), "number", low=0, high=10)
+        if kind == "people":
+            return parse(text, "number", low=0, high=40)
+    except QuantityError as error:
+        faults.append(f"Found {error.found}, expected {error.expected}, such as {error.example}.")
+    return None
+
+
+def _typed_clock(text: str, faults: list[str]) -> float | None:
+    try:
+        return clock_hour(text) if text.strip() else None
+    except QuantityError as error:
+        faults.append(f"Found {error.found}, expected {error.expected}, such as {error.example}.")
+        return None
 
 
 def _typed_day(text, faults) -> date | None:

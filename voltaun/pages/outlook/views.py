@@ -5,6 +5,7 @@ from datetime import date, timedelta
 from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
 
 from voltaun.core.outlook.autonomy import momentary
+from voltaun.core.outlook.plans import SOURCE_OF
 from voltaun.core.outlook.replay import worst_stretch
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.parts import SKIES
@@ -13,11 +14,15 @@ from voltaun.database.connection import transaction
 from voltaun.intake import client, forecast
 from voltaun.pages import context
 from voltaun.pages.figures import fan
-from voltaun.pages.outlook.asked import Asked, plan_from, rule_from
+from voltaun.pages.outlook.asked import Asked, plan_from, rule_from, typed_of
 from voltaun.words import sentences as words
 
 AHEAD = 10
 FORECAST = "http://127.0.0.1:8152"
+PLAN_KINDS = (("drive", "driving, hours a day"), ("generator", "generator, hours a day"),
+              ("mains", "at a socket, hours a day"), ("people", "guests, how many"),
+              ("guests", "more or less use, × (1.4)"), ("away", "away, use × (0.2)"), ("add", "a load more, Wh a day"),
+              ("leave_off", "a load left off"))
 PAST_OUTLOOKS, PAST_AFTER_DAYS = 120, 21
 """The page looks back on so many outlooks at the most, made once so many days were logged."""
 
@@ -30,7 +35,7 @@ def show():
 def render(status=200, plan_faults=None, rule_faults=None, typed=None):
     """The page, with what is wrong beside what was typed."""
     look, rig = context.look(AHEAD), context.rig()
-    asked = Asked.of(rig, look.today, request.args)
+    asked = Asked.of(rig, look.now, request.args)
     other = None
     if look.outlook and asked.plans and not asked.faults:
         try:
@@ -46,11 +51,26 @@ def render(status=200, plan_faults=None, rule_faults=None, typed=None):
     return render_template(
         "outlook/outlook.html", look=look, outlook=other or look.outlook, other=other, today=look.today,
         pictures=pictures, asked=asked, coming=[look.today + timedelta(days=n) for n in range(AHEAD + 1)], skies=SKIES,
+        ask_fields=_ask_fields(rig), plan_kinds=PLAN_KINDS,
         planned=plans.current(context.db(), g.kept.id, look.today), worst=_worst(look),
         moment=momentary(rig, look.outlook.above_floor_wh) if look.outlook and look.outlook.above_floor_wh else None,
         difference=words.difference(look.outlook, other, asked.words, look.today) if other else None,
         forecast=monitors.setting(context.db(), g.kept.id, "forecast_address", FORECAST),
-        plan_faults=plan_faults or [], rule_faults=rule_faults or [], typed=typed or {}), status
+        plan_faults=plan_faults or [], rule_faults=rule_faults or [], typed=typed or _plan_to_change()), status
+
+
+def _ask_fields(rig):
+    """The figures of a day that a what-if can ask for: name, label and hint of each."""
+    sources = [(kind, f"{rig.parts(source)[0].name}, h", "") for kind, source in SOURCE_OF.items() if rig.has(source)]
+    return [*sources, ("load", "A load more, W", ""), ("begin", "from, o'clock", "soon"),
+            ("end", "the load until", "23:00")]
+
+
+def _plan_to_change():
+    """What the form of a plan shows: the figures of the one that is to be changed, or nothing."""
+    number = request.args.get("change", type=int)
+    kept = plans.one(context.db(), g.kept.id, number) if number else None
+    return typed_of(kept) if kept else {}
 
 
 def _worst(look):
@@ -73,7 +93,7 @@ def give_sky():
     with transaction(context.writer()) as db:
         plans.give_sky(db, g.kept.id, day, look.today, word)
     # A what-if that is on the page stays.
-    query = Asked.of(context.rig(), look.today, request.args).query
+    query = Asked.of(context.rig(), look.now, request.args).query
     return redirect(url_for("outlook.show", rig_id=g.kept.id, **query) + "#sky", 303)
 
 
@@ -99,20 +119,26 @@ def fetch_skies():
 
 
 def add_plan():
-    """Keep a plan."""
-    plan, faults = plan_from(context.rig(), request.form)
+    """Keep a plan, or put it in the place of another."""
+    plan, faults = plan_from(context.rig(), g.now, request.form)
     if faults:
         return render(422, plan_faults=faults, typed=request.form)
+    instead = request.form.get("instead", type=int)
     with transaction(context.writer()) as db:
+        if instead and not plans.set_removed(db, g.kept.id, instead, True, g.now):
+            abort(404)
         number = plans.add(db, g.kept.id, plan, g.now)
-    flash(f"Planned: {words.plan(plan, context.rig())}.", f"unplan-{number}")
+    said = "Changed; planned now" if instead else "Planned"
+    flash(f"{said}: {words.plan(plan, context.rig())}.", f"swap-{instead}-{number}" if instead else f"unplan-{number}")
     return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#plans", 303)
 
 
 def change_plan(plan_id: int):
-    """Take a plan away, or bring it back."""
-    removed = "back" not in request.form
+    """Take a plan away, or bring it back, and then perhaps take away what stands in its place."""
+    removed, instead = "back" not in request.form, request.form.get("instead", type=int)
     with transaction(context.writer()) as db:
+        if instead and not removed:
+            plans.set_removed(db, g.kept.id, instead, True, g.now)
         found = plans.set_removed(db, g.kept.id, plan_id, removed, g.now)
     if not found:
         abort(404)
