@@ -26,7 +26,6 @@ from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.autonomy import dark_autonomy, dark_days, drain, energy_now
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.outlook.plans import Plan, planned_watts, use_changes
-from voltaun.core.outlook.replay import worst_stretch
 from voltaun.core.outlook.simulate import simulate
 from voltaun.core.outlook.standing import recent_temperature
 from voltaun.core.rig.bank import acceptance, effective_energy, usable_energy
@@ -414,21 +413,6 @@ class Others(unittest.TestCase):
             at = int(now.timestamp()) + 60 * minutes
             sample = from_rows([(at, None, None, 5.0, None, None, None)])
             self.assertEqual(beyond_belief(PLAIN, sample, now) is None, believed, minutes)
-
-    def test_the_worst_stretch_has_the_sun_that_it_would_have_had(self):
-        start = date(2026, 11, 1)
-        dull = {start + timedelta(days=n): Day(start + timedelta(days=n), 24.0, {
-            "solar": 200.0, "vehicle": 0.0, "generator": 0.0, "mains": 0.0}, 1200.0) for n in range(5)}
-        # 350 of the 1200 Wh at most could run on the sun: 200 do, 1000 + 48 come out of the bank each day.
-        again = worst_stretch(PLAIN, dull, 0.80, 9600.0)
-        self.assertAlmostEqual(again.levels[0], 0.80 - 1048 / 9600)
-        self.assertIsNone(again.below)
-        spilt = {day: replace(of_day, spilt_wh=1000.0) for day, of_day in dull.items()}
-        # 1200 Wh then: 420 run on the sun, 780 × 0.95 go in, 780 + 48 come out.
-        self.assertAlmostEqual(worst_stretch(PLAIN, spilt, 0.80, 9600.0).levels[0], 0.80 + (741 - 828) / 9600)
-        low = worst_stretch(PLAIN, dull, 0.40, 9600.0)
-        self.assertEqual(low.below, 2)  # 40, 29.1, 18.2 %
-        self.assertAlmostEqual(worst_stretch(PLAIN, dull, 0.15, 9600.0).short_wh, 5 * 1048 - 480)
 
     def test_full_at_the_readings_own_minute_is_that_minute(self):
         at = datetime(2026, 11, 2, 8, 0, tzinfo=UTC)  # 19:00 in Hobart

@@ -14,7 +14,7 @@ from voltaun.core.sky.clear_sky import planes
 from voltaun.database import archive, monitors, plans, rigs
 from voltaun.database.connection import transaction
 from voltaun.intake import forecast as forecasts
-from voltaun.pages.outlook import asked
+from voltaun.pages.outlook.asked import begins
 from voltaun.standins import sky as standin
 
 TODAY = date(2026, 11, 25)
@@ -62,8 +62,8 @@ class WhatIf(OutlookCase):
 
     def test_bad_figures_are_said_and_stay_typed(self):
         page = self.show("?generator=lots&on=someday&use=900&begin=noon")
-        for words in ("expected a time of the day", "expected hours, 0 to 24", "expected a coming day", "expected percent more or less",
-                      'value="lots"'):
+        for words in ("expected a time of the day", "expected hours, 0 to 24", "expected a coming day",
+                      "expected percent more or less", 'value="lots"'):
             self.shows(words, page)
         self.assertEqual(self.client.get("/1/outlook?off=%00&until=9999-99-99&use=nan").status_code, 200)
 
@@ -157,10 +157,10 @@ class Plans(OutlookCase):
 
     def test_what_is_planned_today_without_a_time_is_still_to_come(self):
         # It is seven in the morning there: the usual nine o'clock is ahead; at 21:05 it would be a quarter past.
-        self.assertEqual(asked.begins("drive", TODAY, NOW, self.rig), 9.0)
+        self.assertEqual(begins("drive", TODAY, NOW, self.rig), 9.0)
         late = NOW + timedelta(hours=14, minutes=5)
-        self.assertEqual(asked.begins("drive", TODAY, late, self.rig), 21.25)
-        self.assertEqual(asked.begins("generator", TODAY + timedelta(days=1), late, self.rig), 17.0)
+        self.assertEqual(begins("drive", TODAY, late, self.rig), 21.25)
+        self.assertEqual(begins("generator", TODAY + timedelta(days=1), late, self.rig), 17.0)
 
     def test_every_kind_as_it_is_typed(self):
         for kind, amount, found in (("drive", "1 h 30", 1.5), ("generator", "2", 2.0), ("add", "1.2 kWh", 1200.0),

@@ -37,9 +37,9 @@ def ledger(rig_file, log_file, as_json):
 @click.option("--futures", default=2000, show_default=True, type=click.IntRange(1, 100_000))
 @click.option("--seed", default=1, show_default=True, type=click.IntRange(0))
 @click.option("--sky", "skies", multiple=True, metavar="DATE=WORD", help="A coming day's sky, if known.")
-@click.option("--plan", "planned", multiple=True, metavar="KIND:FIRST[..LAST][=AMOUNT or LOAD]",
+@click.option("--plan", "planned", multiple=True, metavar="KIND:FIRST[..LAST][=AMOUNT[@FROM[-TO]] or LOAD]",
               help="drive, generator or mains (hours a day), guests or away (times the use), add (Wh a day), leave_off "
-                   "(a load).")
+                   "(a load); FROM and TO are clock hours.")
 @click.option("--generator", "rule", metavar="START:STOP", help="Percents between which the generator is run.")
 @json_flag
 def outlook(rig_file, log_file, as_of, days, futures, seed, skies, planned, rule, as_json):
@@ -61,7 +61,14 @@ def outlook(rig_file, log_file, as_of, days, futures, seed, skies, planned, rule
         raise Refused(f"{log_file}: {reasons.say(none.reason)}") from none
     except ValueError as error:
         raise Refused(f"--{error}") from error
-    say(outlook_answer(made, rig.zone), lambda: tables.outlook_table(rig, made), as_json)
+    say(outlook_answer(made, rig.zone), lambda: tables.outlook_table(rig, made, _worst(ask)), as_json)
+
+
+def _worst(ask):
+    from voltaun.core.log.days import by_day
+    from voltaun.core.outlook.replay import worst_stretch
+    from voltaun.core.outlook.standing import standing
+    return worst_stretch(ask, standing(ask), by_day(ask.rig, ask.known.account.intervals, ask.sun))
 
 
 @click.command()

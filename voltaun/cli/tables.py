@@ -7,6 +7,7 @@ from voltaun.core.learned.account import Account
 from voltaun.core.log.ledger import RECKONED
 from voltaun.core.outlook.backtest import Backtest
 from voltaun.core.outlook.outlook import Outlook, Range
+from voltaun.core.outlook.replay import Again
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.worksheet import Option, Worksheet
 from voltaun.words.sentences import advice, chance, day_name, in_hand, month, odds
@@ -40,10 +41,10 @@ def _figure(wh, basis):
     return ("~" if basis == RECKONED else "") + show_energy(wh)
 
 
-def outlook_table(rig: Rig, outlook: Outlook) -> str:
-    """The sentence, then a line a day."""
+def outlook_table(rig: Rig, outlook: Outlook, worst: Again | None) -> str:
+    """The sentence, then a line a day; worst  the worst stretch of the log run again."""
     today = local_day(outlook.as_of, rig.zone)
-    lines = [f"{in_hand(outlook)}; {odds(outlook, today, rig.zone)}.", advice(rig, outlook, today), "",
+    lines = [f"{in_hand(outlook)}; {odds(outlook, today, rig.zone)}.", advice(rig, outlook, today, worst), "",
              f"{'day':<24}{'harvest, 8 in 10':>22}{'level at dawn, 8 in 10':>26}   below the floor"]
     for day in outlook.days:
         lines.append(f"{day.day.isoformat()} {day_name(day.day, today):<13}{_between(day.solar_wh, show_energy):>22}"

@@ -167,6 +167,12 @@ class Look:
         """The days ahead; None without a standing."""
         return self.ahead() if self.standing else None
 
+    @cached_property
+    def worst(self):
+        """The worst stretch of the log from the level now on; None without a standing or such a stretch."""
+        from voltaun.core.outlook.replay import worst_stretch
+        return worst_stretch(self.ask, self.standing, self.recent.days) if self.standing else None
+
     def ahead(self, **otherwise):
         """The outlook as things stand, or with something of the question otherwise. Raises NoOutlook."""
         # Imported once an outlook is wanted: most pages want none.

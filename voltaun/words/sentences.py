@@ -13,6 +13,7 @@ from voltaun.words.units import show_clock, show_duration, show_energy, show_per
 if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.learned.doubts import Doubt
     from voltaun.core.outlook.outlook import Outlook
+    from voltaun.core.outlook.replay import Again
 
 _NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven",
             "twelve")
@@ -174,8 +175,20 @@ def _about_hours(hours: float) -> str:
     return show_duration(max(grain, round(hours / grain) * grain))
 
 
-def advice(rig: Rig, outlook: Outlook, today: date) -> str:
-    """What to do about it, in one sentence or two, from the outlook alone."""
+def again(of: Again, rig: Rig, today: date) -> str:
+    """Where the worst stretch of the log would take the bank from now on, in a sentence."""
+    deepest = f"{show_percent(of.soc)} {moment(of.at, today, rig.zone)}"
+    missing = f", and {about(of.short_wh)} would be missing" if of.short_wh > 50 else ""
+    if of.below is None:
+        return f"You would stay above your floor, with {deepest} at the lowest."
+    if of.begins < rig.bank.everyday_floor:
+        return f"You are below your everyday floor already; the lowest would be {deepest}{missing}."
+    return (f"It would take you below your everyday floor {moment(of.below, today, rig.zone)}, and to {deepest} at the "
+            f"lowest{missing}.")
+
+
+def advice(rig: Rig, outlook: Outlook, today: date, worst: Again | None) -> str:
+    """What to do about it, in one sentence or two, from the outlook and the worst stretch of the log run again."""
     first = outlook.lack.first
     if first and outlook.shortfall_wh > 0.02 * outlook.energy_wh:
         ways = [f"{_about_hours(outlook.shortfall_wh / rig.bank.charge_efficiency / part.gives_w)} of {part.name}"
@@ -189,6 +202,10 @@ def advice(rig: Rig, outlook: Outlook, today: date) -> str:
     spilt = _likely_spilt(outlook)
     if first:
         return f"Nothing to do yet; {moment(first, today, rig.zone)} is the first time in doubt.{spilt}"
+    if worst is not None and worst.below is not None:
+        return (f"By the odds nothing needs doing for your floor in the next {days(len(outlook.days))}; the worst "
+                f"{days(len(worst.lowest))} of your log again would take you below it "
+                f"{moment(worst.below, today, rig.zone)}.{spilt}")
     return f"Nothing needs doing for your floor in the next {days(len(outlook.days))}.{spilt}"
 
 

@@ -127,7 +127,7 @@ class Words(unittest.TestCase):
         seen = look(rig(place=HOBART), low)
         today = date(2026, 11, 21)
         self.assertGreater(seen.shortfall_wh, 0)
-        self.assertIn("Spare or put in", advice(rig(), seen, today))
+        self.assertIn("Spare or put in", advice(rig(), seen, today, None))
         self.assertIn("nine chances in ten you stay above your floor until", odds(seen, today, HOBART_ZONE))
         self.assertIn("in hand if the sun stays away", in_hand(seen))
         steady = readings(*({"soc": 0.95, "solar_wh": 950.0, "use_wh": 850.0} for _ in range(40)))
@@ -135,14 +135,14 @@ class Words(unittest.TestCase):
         self.assertEqual(easy.shortfall_wh, 0)
         self.assertEqual(odds(easy, date(2026, 12, 10), HOBART_ZONE),
                          "hardly any chance of going below your floor in the next ten days")
-        self.assertIn("Nothing needs doing for your floor in the next ten days.", advice(rig(), easy, today))
+        self.assertIn("Nothing needs doing for your floor in the next ten days.", advice(rig(), easy, today, None))
 
     def test_headline_advice_and_foot_speak_of_one_chance(self):
         """Over many rigs and logs: no calm sentence beside a chance over the span that is not calm."""
         for use_wh in (900, 1900, 2300, 2600, 3000, 3600):
             log = log_of(use_wh=use_wh)
             seen, today = look(rig(), log), date(2026, 12, 10)
-            said, told = odds(seen, today, HOBART_ZONE), advice(rig(), seen, today)
+            said, told = odds(seen, today, HOBART_ZONE), advice(rig(), seen, today, None)
             self.assertEqual(seen.lack.chance, seen.chance_below_everyday_floor)
             self.assertIn(chance(seen.chance_below_everyday_floor), said)
             self.assertEqual("Nothing needs doing" in told, seen.chance_below_everyday_floor <= 0.1, (use_wh, told))

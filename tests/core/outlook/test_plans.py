@@ -9,12 +9,10 @@ from tests.simulated import Truth, random_rig
 from tests.simulated import log_of as log_of_rig
 from tests.support import NOW, readings, rig, sun_of
 from voltaun.core.learned.patterns import learned_trust
-from voltaun.core.log.days import Day
 from voltaun.core.log.ledger import Reading
 from voltaun.core.outlook.ask import usual_trust
 from voltaun.core.outlook.backtest import backtest
 from voltaun.core.outlook.plans import GeneratorRule, Plan, planned_watts, use_changes
-from voltaun.core.outlook.replay import worst_stretch
 from voltaun.core.outlook.simulate import Started, simulate
 from voltaun.core.rig.bank import rated_energy
 from voltaun.core.rig.parts import Engine, Generator, Load
@@ -177,22 +175,6 @@ class Words(unittest.TestCase):
         self.assertGreater(trust(1), 0.95)
         self.assertLess(trust(6), 0.1)
         self.assertAlmostEqual(learned_trust([], days, usual_trust)(3), usual_trust(3))
-
-
-class Worst(unittest.TestCase):
-    def test_the_worst_days_are_found_and_run_from_todays_level(self):
-        days = {TODAY + timedelta(days=n): Day(TODAY + timedelta(days=n), 24.0, use_wh=2000.0,
-                                               harvest=dict.fromkeys(("solar", "vehicle", "generator", "mains"),
-                                                                     400.0 if 10 <= n < 15 else 3000.0))
-                for n in range(30)}
-        again = worst_stretch(rig(), days, 0.8, 9600)
-        self.assertEqual(again.first, TODAY + timedelta(days=10))
-        self.assertEqual(len(again.levels), 5)
-        self.assertEqual(again.below, 4)
-        self.assertTrue(all(a >= b for a, b in zip(again.levels, again.levels[1:], strict=False)))
-        self.assertIsNone(worst_stretch(rig(), {}, 0.8, 9600))
-        low = worst_stretch(rig(), days, 0.05, 9600)
-        self.assertEqual((low.levels[-1], low.below), (0.05, 1))
 
 
 class StaleAndOdd(unittest.TestCase):

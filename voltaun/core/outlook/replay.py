@@ -1,53 +1,96 @@
 """The worst stretch of the log, run again from today's level: people trust it because it happened."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 
+import numpy as np
+
+from voltaun.core.instants import day_start
 from voltaun.core.log.days import Day
 from voltaun.core.log.ledger import Balance
+from voltaun.core.outlook.ask import Ask
+from voltaun.core.outlook.simulate import simulate
+from voltaun.core.outlook.standing import Standing
 from voltaun.core.rig.rig import Rig
 
 DAYS = 5
 
+GRAIN = 1e-5
+"""A level this little below the floor is at it."""
+
 
 @dataclass(frozen=True)
 class Again:
-    """The worst days of the log and where they would take the bank: the level at each evening (fractions).
+    """The worst days of the log and where they would take the bank, hour by hour from now on.
 
-    short_wh is what would be missing at the hard floor; below is which of the days (1 first) first goes below the
-    everyday floor, or None. Whatever was started by hand in those days is left out.
+    begins    the level now
+    lowest    the lowest level of each of the days (fractions), what is left of today with the first of them
+    at, soc   when it is lowest of all, and that level
+    below     when it first is below the everyday floor; None when it stays above
+    short_wh  what would be missing at the hard floor
+    Whatever was started by hand in those days is left out.
     """
 
     first: date
     last: date
-    levels: tuple[float, ...]
+    begins: float
+    lowest: tuple[float, ...]
+    at: datetime
+    soc: float
+    below: datetime | None
     short_wh: float
-    below: int | None
 
 
-def worst_stretch(rig: Rig, days: Mapping[date, Day], soc: float, energy_wh: float, length: int = DAYS) -> Again | None:
+def worst_stretch(ask: Ask, stands: Standing, days: Mapping[date, Day], length: int = DAYS) -> Again | None:
     """Run the `length` whole days that took most out of the bank again, with the sun they had and their use.
 
-    soc  today's level; energy_wh  the bank's. None when the log holds no such stretch of whole days in a row.
+    What is left of today goes as the first of them did at those hours; then they follow one another.
+    days  of the log. None when it holds no such stretch of whole days in a row.
     """
+    first = _worst(ask.rig, days, length)
+    if first is None:
+        return None
+    rig, stretch = ask.rig, [days[first + timedelta(days=n)] for n in range(length)]
+    tomorrow = day_start(ask.today + timedelta(days=1), rig.zone)
+    left = min((tomorrow - ask.as_of) / timedelta(hours=1), 24.0)
+    whole = min(int(left), 23)
+    hours = np.array([left - whole, *np.ones(whole + 24 * length)])
+    use, sun = _by_hour(ask, stretch)
+    # The hours of the first day that are left, then all of each.
+    use, sun = (np.concatenate((of[23 - whole:24], of)) * hours for of in (use, sun))
+    made = simulate(rig, stands.energy_wh, stands.soc, sun[:, None], use[:, None], hours, stands.temp_c)
+    level = made.level[:, 0]
+    ends = ask.as_of + np.cumsum(hours) * timedelta(hours=1)
+    under = np.flatnonzero(level < rig.bank.everyday_floor - GRAIN)
+    deepest = int(level.argmin())
+    of_days = [level[:whole + 26], *(level[whole + 2 + 24 * n:whole + 26 + 24 * n] for n in range(1, length))]
+
+    def at(step: int) -> datetime:
+        return ask.as_of if step == 0 else ends[step - 1]
+    return Again(first, stretch[-1].day, float(level[0]), tuple(float(of.min()) for of in of_days), at(deepest),
+                 float(level[deepest]), at(int(under[0])) if len(under) else None, float(made.missing.sum()))
+
+
+def _worst(rig: Rig, days: Mapping[date, Day], length: int) -> date | None:
+    """The first of the whole days in a row that took most out of the bank."""
     nets = {}
     for when, day in days.items():
         if day.whole and not day.unknown & {"solar", "use"}:
             balance = Balance(rig.bank.charge_efficiency, rig.bank.standby_w * 24)
             nets[when] = balance.stored(day.harvest["solar"] + day.spilt_wh, day.use_wh)
     runs = [when for when in nets if all(when + timedelta(days=n) in nets for n in range(length))]
-    if not runs:
-        return None
-    first = min(runs, key=lambda when: sum(nets[when + timedelta(days=n)] for n in range(length)))
-    level, levels, short, below = soc, [], 0.0, None
-    floor = min(rig.bank.hard_floor, soc)
-    for n in range(length):
-        level = min(1.0, level + nets[first + timedelta(days=n)] / energy_wh)
-        if level < floor:
-            short += (floor - level) * energy_wh
-            level = floor
-        levels.append(level)
-        if below is None and level < rig.bank.everyday_floor - 1e-9:
-            below = n + 1
-    return Again(first, first + timedelta(days=length - 1), tuple(levels), short, below)
+    return min(runs, key=lambda when: sum(nets[when + timedelta(days=n)] for n in range(length)), default=None)
+
+
+def _by_hour(ask: Ask, stretch: Sequence[Day]) -> tuple[np.ndarray, np.ndarray]:
+    """Use and sun, Wh in each clock hour of the days one after the other: the sun as the clear sky lay over them."""
+    shape = ask.known.lean.shapes(ask.rig, np.zeros((2, 1)))[:, 0]
+    use, sun = [], []
+    for day in stretch:
+        use.append(day.use_wh * shape)
+        bounds = day_start(day.day, ask.rig.zone).timestamp() + 3600.0 * np.arange(25)
+        clear = np.diff(ask.sun.total.at(bounds)) if ask.sun else np.zeros(24)
+        came, whole = day.harvest["solar"] + day.spilt_wh, clear.sum()
+        sun.append(came * clear / whole if whole > 0 else np.zeros(24))
+    return np.concatenate(use), np.concatenate(sun)

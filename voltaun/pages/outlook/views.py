@@ -6,7 +6,6 @@ from flask import abort, current_app, flash, g, redirect, render_template, reque
 
 from voltaun.core.outlook.autonomy import momentary
 from voltaun.core.outlook.plans import SOURCE_OF
-from voltaun.core.outlook.replay import worst_stretch
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.parts import SKIES
 from voltaun.database import monitors, plans, readings
@@ -52,7 +51,7 @@ def render(status=200, plan_faults=None, rule_faults=None, typed=None):
         "outlook/outlook.html", look=look, outlook=other or look.outlook, other=other, today=look.today,
         pictures=pictures, asked=asked, coming=[look.today + timedelta(days=n) for n in range(AHEAD + 1)], skies=SKIES,
         ask_fields=_ask_fields(rig), plan_kinds=PLAN_KINDS,
-        planned=plans.current(context.db(), g.kept.id, look.today), worst=_worst(look),
+        planned=plans.current(context.db(), g.kept.id, look.today), worst=look.worst,
         moment=momentary(rig, look.outlook.above_floor_wh) if look.outlook and look.outlook.above_floor_wh else None,
         difference=words.difference(look.outlook, other, asked.words, look.today) if other else None,
         forecast=monitors.setting(context.db(), g.kept.id, "forecast_address", FORECAST),
@@ -71,13 +70,6 @@ def _plan_to_change():
     number = request.args.get("change", type=int)
     kept = plans.one(context.db(), g.kept.id, number) if number else None
     return typed_of(kept) if kept else {}
-
-
-def _worst(look):
-    """The worst stretch of the log from today's level on."""
-    if look.outlook is None:
-        return None
-    return worst_stretch(context.rig(), look.recent.days, look.outlook.soc, look.outlook.energy_wh)
 
 
 def give_sky():

@@ -1,0 +1,102 @@
+"""The worst of the log again by the hour. The rig of `test_decisions`: 9600 Wh, η 0.95, 2 W standby, floors 20, 10."""
+
+import unittest
+from datetime import date, timedelta
+
+import numpy as np
+
+from tests.core.test_decisions import MIDNIGHT, PLAIN
+from tests.support import rig, sun_of
+from voltaun.core.instants import day_start
+from voltaun.core.learned.account import Account, Learned
+from voltaun.core.learned.hours import Lean
+from voltaun.core.learned.share import ShareLearned
+from voltaun.core.log.days import Day
+from voltaun.core.outlook.ask import Ask, Known
+from voltaun.core.outlook.autonomy import Drain
+from voltaun.core.outlook.replay import worst_stretch
+from voltaun.core.outlook.standing import Standing
+from voltaun.core.rig.parts import Load
+from voltaun.core.sky.model import learn_sky
+from voltaun.words.sentences import again
+
+FIRST = date(2026, 11, 1)
+TODAY = date(2026, 11, 25)
+
+
+def day(n, sun=200.0, use=1200.0, spilt=0.0):
+    return Day(FIRST + timedelta(days=n), 24.0, {"solar": sun, "vehicle": 500.0, "generator": 0.0, "mains": 0.0}, use,
+               spilt)
+
+
+def days_of(*days):
+    return {each.day: each for each in days}
+
+
+def run(level, days, of=PLAIN, hours=0, sun=None, length=5):
+    """From so many hours after midnight on, with the use as the loads of the rig lie."""
+    at = MIDNIGHT + timedelta(hours=hours)
+    told = Learned(None, ShareLearned(np.array([0.5]), np.array([1.0]), 9, 0))
+    known = Known([], Account([], told), [], learn_sky([], TODAY), told, Lean(np.zeros(2), np.zeros((2, 2))))
+    stands = Standing(at, level, level, 9600.0, None, Drain(1200.0, 48.0, 0.0, 0.0, 60, "log"))
+    return worst_stretch(Ask(of, known, sun, at), stands, days, length)
+
+
+class Worst(unittest.TestCase):
+    def test_it_takes_what_those_days_took_hour_by_hour(self):
+        # Without sun 50 Wh of use and 2 of standby an hour: 13 points a day, and what is left of today goes like it.
+        found = run(0.80, days_of(*(day(n, sun=0.0) for n in range(5))), hours=12)
+        # From noon 12 h × 52 Wh are 6.5 points, then 13 a day.
+        np.testing.assert_allclose(found.lowest, 0.80 - np.array([0.195, 0.325, 0.455, 0.585, 0.70]), atol=1e-6)
+        self.assertEqual((found.first, found.last), (FIRST, date(2026, 11, 5)))
+        self.assertEqual(found.soc, 0.1)
+        # 80 to 20 % are 5760 Wh: after 110.8 of those hours, seen at the end of the 111th.
+        self.assertEqual(found.below, MIDNIGHT + timedelta(hours=12 + 111))
+        # At ten per cent, 6720 Wh on, nothing more is given: of 132 h × 52 Wh = 6864 Wh 144 are missing.
+        self.assertAlmostEqual(found.short_wh, 144, places=6)
+
+    def test_the_hours_of_use_and_of_the_sun_count(self):
+        # All of 2880 Wh from six to midnight: 30 points and half a point of standby; by dawn the sun is not back yet.
+        of = rig(loads=(Load("Stove", 2880, "dc", pattern=("hours", 18, 24)),))
+        sun = sun_of(of)
+        found = run(0.50, days_of(*(day(n, sun=2880 / 0.95, use=2880.0) for n in range(5))), of, sun=sun)
+        # Each day's sun lifts it before the evening takes it down: lowest at midnight, about 50 - 0.5 a day, or so.
+        self.assertLess(found.lowest[0], 0.51)
+        self.assertEqual(found.at.astimezone(of.zone).hour, 0)
+        first = day_start(FIRST, of.zone).timestamp()
+        share = np.diff(sun.total.at(first + 3600 * np.arange(25)))
+        noon = run(0.50, days_of(*(day(n, sun=2880 / 0.95, use=2880.0) for n in range(5))), of, 12, sun)
+        # From noon on only the afternoon's sun is left of today: lower by what the morning would have put in.
+        morning = share[:12].sum() / share.sum() * 2880 / 9600
+        self.assertAlmostEqual(found.lowest[0] - noon.lowest[0], morning - 12 * 2 / 9600, delta=0.002)
+
+    def test_the_sun_that_was_spilt_would_have_come(self):
+        of = rig()
+        level = [run(0.90, days_of(*(day(n, 200.0, 1200.0, spilt) for n in range(5))), of, sun=sun_of(of)).lowest[-1]
+                 for spilt in (0.0, 500.0)]
+        # 500 Wh a day more, of which all is stored or saves what would be taken out, five days and today's.
+        self.assertGreater(level[1] - level[0], 6 * 500 * 0.95 / 9600 - 0.01)
+
+    def test_the_days_that_took_most_are_found_and_days_not_whole_are_not(self):
+        dull, bright = [day(n, 0.0) for n in range(10, 15)], [day(n, 3000.0) for n in (*range(10), *range(15, 25))]
+        self.assertEqual(run(0.8, days_of(*bright, *dull)).first, FIRST + timedelta(days=10))
+        dull[2].hours = 20.0
+        self.assertNotEqual(run(0.8, days_of(*bright, *dull)).first, FIRST + timedelta(days=10))
+        dull[2].hours = 24.0
+        dull[2].unknown.add("use")
+        self.assertIsNone(run(0.8, days_of(*dull)))
+        self.assertIsNone(run(0.8, {}))
+
+    def test_in_words(self):
+        dark = days_of(*(day(n, sun=0.0) for n in range(5)))
+        self.assertEqual(again(run(0.99, dark), PLAIN, TODAY),
+                         "You would stay above your floor, with 21 % Tuesday before dawn at the lowest.")
+        self.assertIn("It would take you below your everyday floor", again(run(0.60, dark), PLAIN, TODAY))
+        low = again(run(0.15, dark), PLAIN, TODAY)
+        self.assertIn("You are below your everyday floor already; the lowest would be 10 %", low)
+        self.assertNotIn("stay above", low)
+        self.assertIn("would be missing", low)
+
+
+if __name__ == "__main__":
+    unittest.main()
