@@ -23,7 +23,7 @@ from voltaun.core.log.samples import beyond_belief, from_rows
 from voltaun.core.outlook import backtest
 from voltaun.core.outlook import outlook as outlooks
 from voltaun.core.outlook.ask import Ask, known
-from voltaun.core.outlook.autonomy import dark_autonomy, dark_days, drain, energy_now
+from voltaun.core.outlook.autonomy import dark_autonomy, dark_days, dark_days_by_hour, drain, energy_now
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.outlook.plans import Plan, planned_watts, use_changes
 from voltaun.core.outlook.simulate import simulate
@@ -279,6 +279,20 @@ class Figures(unittest.TestCase):
         evening[18:22] = 200.0
         np.testing.assert_allclose(dark_days(np.array([300.0]), np.cumsum(evening, axis=0), np.ones(24)), [19.5 / 24])
         self.assertEqual(dark_days(np.array([300.0]), np.zeros((24, 1)), np.ones(24)).tolist(), [float("inf")])
+
+    def test_dark_autonomy_goes_by_the_hours(self):
+        # The worked example of `dark_days_by_hour`; then all of a day again, and what is left of it.
+        rates = [300.0] * 22 + [100.0] * 2
+        self.assertAlmostEqual(dark_days_by_hour(300.0, rates, 22.5) * 24, 0.5 + 1 + 0.5)
+        self.assertAlmostEqual(dark_days_by_hour(6800.0 + 300.0, rates, 22.5), 1 + 2 / 24)
+        self.assertAlmostEqual(dark_days_by_hour(5184.0, [110.0] * 24, 7.25), dark_autonomy(9600, 0.74, 0.2, 2640))
+        self.assertEqual((dark_days_by_hour(0.0, rates, 1.0), dark_days_by_hour(9.0, [0.0] * 24, 1.0)),
+                         (0.0, float("inf")))
+        # Where the use comes at midnight only, the hour now counts: 1248 Wh and 1 % of 9600 are 23 hours of 2 Wh, and
+        # 50 of 1202 in the last.
+        of = replace(PLAIN, loads=(Load("Pump", 1200.0, "dc", pattern=("hours", 23, 24)),))
+        seen = looked(0.21, of=of, learned={"use": USE})
+        self.assertAlmostEqual(seen.dark_days["everyday_floor"] * 24, 23 + (96 - 46) / 1202, places=3)
 
     def test_the_range_of_dark_autonomy_is_that_of_level_energy_and_use(self):
         # 40 points of 9600 Wh at 1248 Wh a day last 3.08 days; the energy alone, known to 10 %, makes that 2.69 to 3.47

@@ -83,12 +83,13 @@ class Drawings(unittest.TestCase):
         for soc in (None, 0.0, 0.07, 0.2, 0.61, 1.0):
             for days_per_soc in (None, 0.4, 2.2, 60.0):
                 for draw in (glass.upright, glass.lying):
-                    drawn = parts(draw(soc, 0.2, 0.1, days_per_soc))
+                    in_hand = None if soc is None or days_per_soc is None else max(0.0, (soc - 0.2) * days_per_soc)
+                    drawn = parts(draw(soc, 0.2, 0.1, days_per_soc, in_hand))
                     self.assertIn("No level" if soc is None else f"{round(soc * 100)} %", drawn.find("title").text)
                     for text in drawn.iter("text") if draw is glass.upright else ():
                         if text.get("class") == "scale scale-now":  # a letter of this size is 9 wide
                             self.assertLessEqual(float(text.get("x")) + 9 * len(text.text), 124)
-        self.assertEqual([text.text for text in parts(glass.upright(0.4, 0.2, 0.1, 2.2)).iter("text")][-5:-2],
+        self.assertEqual([text.text for text in parts(glass.upright(0.4, 0.2, 0.1, 2.2, 0.44)).iter("text")][-5:-2],
                          ["11", "h", "40"])
 
     def test_fan_covers_the_days_it_is_made_for(self):

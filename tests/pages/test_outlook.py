@@ -208,10 +208,14 @@ class Rule(OutlookCase):
 class Past(OutlookCase):
     def test_made_again_on_demand(self):
         page = self.client.get("/1/outlook/past").text
-        outlooks, held = re.search(r"Of (\d+) outlooks for the next day the band held (\d+) in ten", page).groups()
+        told = r"Of (\d+) outlooks for the next day the sun's band held (\d+) in ten"
+        outlooks, held = re.search(told, page).groups()
         self.assertGreater(int(outlooks), 30)
         self.assertGreaterEqual(int(held), 6)
         self.shows("The last seven days again", page)
+        for words in ("Use held", "Level held", "Below your floor within ten days: said and come"):
+            self.shows(words, page)
+        self.assertRegex(page, r"Of \d+ times it said .*, it came (never|once|\d+ times)\.")
         part = self.client.get("/1/outlook/past", headers={"HX-Request": "true"}).text
         self.hides("<main", part)
 

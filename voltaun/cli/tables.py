@@ -5,9 +5,9 @@ from zoneinfo import ZoneInfo
 from voltaun.core.instants import local_day
 from voltaun.core.learned.account import Account
 from voltaun.core.log.ledger import RECKONED
-from voltaun.core.outlook.backtest import Backtest
 from voltaun.core.outlook.outlook import Outlook, Range
 from voltaun.core.outlook.replay import Again
+from voltaun.core.outlook.scores import Backtest
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.worksheet import Option, Worksheet
 from voltaun.words.sentences import advice, chance, day_name, in_hand, month, odds

@@ -6,8 +6,9 @@ from zoneinfo import ZoneInfo
 from voltaun.core.learned.account import Account
 from voltaun.core.learned.capacity_fit import Estimate
 from voltaun.core.log.ledger import Interval
-from voltaun.core.outlook.backtest import LEVEL_DAYS, Backtest
+from voltaun.core.outlook.backtest import LEVEL_DAYS
 from voltaun.core.outlook.outlook import DayOutlook, Outlook, Range
+from voltaun.core.outlook.scores import Backtest
 from voltaun.core.sizing.worksheet import Option, Worksheet
 
 
@@ -64,9 +65,13 @@ def backtest_answer(past: Backtest, zone: ZoneInfo, each: bool) -> dict:
     """The answer of `voltaun backtest`; losses in Wh, `each` with every forecast."""
     held = past.level_coverage()
     answer = {"horizons": [{"days": of.days, "forecasts": of.forecasts, "coverage_p10_p90": _s(of.coverage),
+                            "use_coverage_p10_p90": _s(of.use_coverage),
+                            "level_coverage_p10_p90": _s(of.level_coverage),
                             "pinball": _n(of.loss), "pinball_last_7_days": _n(of.yardstick_loss)}
                            for of in past.horizons()],
-              "level": {"days": LEVEL_DAYS, "forecasts": len(past.levels), "coverage_p10_p90": _s(held)}}
+              "level": {"days": LEVEL_DAYS, "forecasts": len(past.levels), "coverage_p10_p90": _s(held)},
+              "said": [{"days": days, "tenths": of.tenths, "times": of.times, "came": of.came}
+                       for days in sorted({of.days for of in past.sun}) for of in past.said(days)]}
     if each:
         names = ("p10", "p25", "p50", "p75", "p90")
         answer["each"] = [{"as_of": of.as_of.astimezone(zone).isoformat(), "days": of.days,

@@ -126,7 +126,8 @@ class _Glass:
     def __init__(self):
         stands, bank = look().standing, rig().bank
         days = stands.energy_wh / stands.drain.wh if stands and stands.drain.wh else None
-        self.arguments = (stands and stands.soc, bank.everyday_floor, bank.hard_floor, days)
+        self.arguments = (stands and stands.soc, bank.everyday_floor, bank.hard_floor, days,
+                          stands.days_to(bank.everyday_floor) if days else None)
 
     def upright(self):
         return glass.upright(*self.arguments)

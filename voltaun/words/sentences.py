@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from datetime import date, datetime
 from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
@@ -12,8 +13,13 @@ from voltaun.words.units import show_clock, show_duration, show_energy, show_per
 
 if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.learned.doubts import Doubt
+    from voltaun.core.learned.hours import Lean
     from voltaun.core.outlook.outlook import Outlook
     from voltaun.core.outlook.replay import Again
+    from voltaun.core.outlook.scores import Said
+
+LITTLE_DAYS = 7
+"""With fewer days of the log known the page says how little that is."""
 
 _NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven",
             "twelve")
@@ -66,6 +72,13 @@ def chance(p: float) -> str:
     if p > 0.97:
         return "almost certain"
     return f"{min(tenths, 9)} chance{'s' if tenths > 1 else ''} in 10"
+
+
+def said(of: Said) -> str:
+    """What came of a chance that was said: `Of 40 times it said 2 chances in 10, it came 9 times.`"""
+    what = chance(of.tenths / 10) if of.tenths else "hardly any chance"
+    return (f"Of {of.times} time{'s' if of.times != 1 else ''} it said {what}, it came "
+            f"{f'{of.came} times' if of.came > 1 else 'once' if of.came else 'never'}.")
 
 
 def stretch(days: float) -> str:
@@ -134,9 +147,46 @@ def difference(before: Outlook, after: Outlook, doing: str, today: date) -> str:
 def in_hand(outlook: Outlook) -> str:
     """The days in hand with the sun away: `Two days and five hours in hand if the sun stays away`."""
     days = outlook.dark_days["everyday_floor"]
+    if not outlook.drain.use_wh:
+        return "Nothing is used, by the log, so the bank lasts as it stands"
     if days <= 0:
         return "The bank is at or below your everyday floor"
     return f"{begin(stretch(days))} in hand if the sun stays away"
+
+
+def in_the_dark(outlook: Outlook, rig: Rig) -> str:
+    """How long the bank lasts if nothing comes in, down to both floors, with the doubt: one line of figures."""
+    told = [f"{_between_hours(*outlook.dark_range[name])} to {level} floor, {show_percent(floor)}"
+            for name, level, floor in (("everyday_floor", "your everyday", rig.bank.everyday_floor),
+                                       ("hard_floor", "the hard", rig.bank.hard_floor))]
+    return f"If nothing comes in, eight chances in ten: {'; '.join(told)}."
+
+
+def _between_hours(low: float, high: float) -> str:
+    """Days as a span of hours: `1 h 30 – 4 h`; what lasts for months as "more than two months"."""
+    if low > 60:
+        return "more than two months"
+    return f"{show_duration(low * 24)} – {show_duration(high * 24) if high <= 60 else 'more than two months'}"
+
+
+def when_used(lean: Lean) -> str:
+    """At what hours the use comes, beyond the list of loads, in a sentence; nothing while the log does not tell."""
+    a, b = (float(part) for part in lean.mean)
+    most = math.hypot(a, b)
+    if most < 0.1:
+        return ""
+    hour = round(math.atan2(a, b) / (2 * math.pi) * 24) % 24
+    return f"By readings within the day it leans towards {show_clock(float(hour))}, by {most * 100:.0f} %."
+
+
+def rests_on(outlook: Outlook) -> str:
+    """How little the outlook rests on, in a sentence; nothing once a week of the log tells the use."""
+    of = outlook.drain
+    if of.basis == "loads":
+        return "The use is that of your list of loads: the log tells none yet. Take all of this as a first guess."
+    if of.days_known >= LITTLE_DAYS:
+        return ""
+    return f"This rests on {days(of.days_known)} of your log: take it as a first guess, and each reading narrows it."
 
 
 def moment(at: datetime, today: date, zone: ZoneInfo) -> str:
@@ -158,7 +208,7 @@ def odds(outlook: Outlook, today: date, zone: ZoneInfo) -> str:
     if (lack.first - outlook.as_of).total_seconds() < 3600:
         return f"{chance(lack.chance)} of being below your floor {span}"
     first = moment(lack.first, today, zone)
-    told = "" if first == when else likeliest
+    told = "" if first == when or lack.likeliest < lack.first else likeliest
     return (f"nine chances in ten you stay above your floor until {first}; {chance(lack.chance)} of going below it "
             f"{span}{told}")
 
@@ -191,22 +241,29 @@ def advice(rig: Rig, outlook: Outlook, today: date, worst: Again | None) -> str:
     """What to do about it, in one sentence or two, from the outlook and the worst stretch of the log run again."""
     first = outlook.lack.first
     if first and outlook.shortfall_wh > 0.02 * outlook.energy_wh:
-        ways = [f"{_about_hours(outlook.shortfall_wh / rig.bank.charge_efficiency / part.gives_w)} of {part.name}"
-                for part in (*rig.generators[:1], *rig.vehicles[:1], *rig.mains[:1])]
-        way = f" (about {' or '.join(ways)})" if ways else ""
-        until = moment(first, today, rig.zone)
+        way = _ways(rig, outlook.shortfall_wh)
         now = (first - outlook.as_of).total_seconds() < 3600
-        when = "from now on" if now else f"by {until}, the first time in doubt"
-        return (f"Spare or put in {about(outlook.shortfall_wh)}{way} {when}: that keeps you above your floor for three "
-                "days with nine chances in ten.")
+        when = "now" if now else f"before {moment(first, today, rig.zone)}, the first time in doubt"
+        return (f"Spare or put in {about(outlook.shortfall_wh)}{way}, beginning {when}: so much keeps you above your "
+                "floor for three days, nine chances in ten.")
     spilt = _likely_spilt(outlook)
     if first:
-        return f"Nothing to do yet; {moment(first, today, rig.zone)} is the first time in doubt.{spilt}"
+        enough = f"{about(outlook.span_shortfall_wh)}{_ways(rig, outlook.span_shortfall_wh)}"
+        return (f"There is time until {moment(first, today, rig.zone)}, the first time in doubt. {begin(enough)}, "
+                f"spared or put in as it goes, would keep you above your floor for all {days(len(outlook.days))}, nine "
+                f"chances in ten.{spilt}")
     if worst is not None and worst.below is not None:
         return (f"By the odds nothing needs doing for your floor in the next {days(len(outlook.days))}; the worst "
                 f"{days(len(worst.lowest))} of your log again would take you below it "
                 f"{moment(worst.below, today, rig.zone)}.{spilt}")
     return f"Nothing needs doing for your floor in the next {days(len(outlook.days))}.{spilt}"
+
+
+def _ways(rig: Rig, wh: float) -> str:
+    """How long each source that one starts by hand would have to run for so much in the bank, in brackets."""
+    ways = [f"{_about_hours(wh / rig.bank.charge_efficiency / part.gives_w)} of {part.name}"
+            for part in (*rig.generators[:1], *rig.vehicles[:1], *rig.mains[:1])]
+    return f" (about {' or '.join(ways)})" if ways else ""
 
 
 def _likely_spilt(outlook: Outlook) -> str:

@@ -38,7 +38,7 @@ def run(level, days, of=PLAIN, hours=0, sun=None, length=5):
     at = MIDNIGHT + timedelta(hours=hours)
     told = Learned(None, ShareLearned(np.array([0.5]), np.array([1.0]), 9, 0))
     known = Known([], Account([], told), [], learn_sky([], TODAY), told, Lean(np.zeros(2), np.zeros((2, 2))))
-    stands = Standing(at, level, level, 9600.0, None, Drain(1200.0, 48.0, 0.0, 0.0, 60, "log"))
+    stands = Standing(at, level, level, 9600.0, None, Drain(1200.0, 48.0, 0.0, 0.0, 60, "log"), (52.0,) * 24, 0.0)
     return worst_stretch(Ask(of, known, sun, at), stands, days, length)
 
 

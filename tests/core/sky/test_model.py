@@ -5,7 +5,7 @@ from datetime import date, timedelta
 import numpy as np
 
 from tests.simulated import weather
-from voltaun.core.outlook.backtest import pinball
+from voltaun.core.outlook.scores import pinball
 from voltaun.core.sky import model as sky
 from voltaun.core.sky.model import SkyDay, Word, draw_shares, learn_skies, learn_sky, word_shares
 

@@ -20,8 +20,9 @@ from voltaun.core.learned.use import Leg, UseModel, day_legs, learn_uses, use_of
 from voltaun.core.log.days import Day, by_day, sky_days
 from voltaun.core.log.ledger import Interval, Reading
 from voltaun.core.outlook.ask import LEARN_DAYS, USE_DAYS, Ask, Known, lean_of
-from voltaun.core.outlook.outlook import LEVEL_GRAIN, QUANTILES, dawn_and_dusk, quantiles
+from voltaun.core.outlook.outlook import LEVEL_GRAIN, dawn_and_dusk, quantiles
 from voltaun.core.outlook.prepare import Prepared, prepare
+from voltaun.core.outlook.scores import Backtest, Forecast, LevelForecast, Seen
 from voltaun.core.outlook.simulate import Futures, simulate
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.rig import Rig
@@ -35,84 +36,14 @@ FUTURES = 250
 BATCH = 24
 """So many outlooks are run side by side."""
 
+BY_HAND = ("vehicle", "generator", "mains")
+"""Sources that one starts by hand, which no outlook could know of."""
+
 LEVEL_DAYS = 3
 RELEARN = 14
 """What changes slowly (the hidden draw) is learned anew with every so many readings."""
 
 _NORMAL_QUANTILES = np.array((-1.2815516, -0.6744898, 0.0, 0.6744898, 1.2815516))
-
-
-@dataclass(frozen=True)
-class Forecast:
-    """One past outlook over k local days: the sun's quantiles, the yardstick's, and what came; all Wh.
-
-    dawn_soc  quantiles of the level at first sun on the last of these days, fractions
-    use_wh    quantiles of the use over these days, Wh on the DC side, without the hidden draw and standby
-    chance_below  of going below the everyday floor at some time on these days
-    """
-
-    as_of: datetime
-    days: int
-    quantiles: tuple[float, ...]
-    yardstick: tuple[float, ...]
-    actual: float
-    dawn_soc: tuple[float, ...]
-    use_wh: tuple[float, ...]
-    chance_below: float
-
-
-@dataclass(frozen=True)
-class LevelForecast:
-    """One past outlook of the level some days ahead at the instant of a reading; fractions."""
-
-    as_of: datetime
-    at: datetime
-    quantiles: tuple[float, ...]
-    actual: float
-
-
-@dataclass(frozen=True)
-class Horizon:
-    """How outlooks so many days ahead did; losses are mean pinball losses over the five quantiles, Wh."""
-
-    days: int
-    forecasts: int
-    coverage: float
-    loss: float
-    yardstick_loss: float
-
-
-@dataclass(frozen=True)
-class Backtest:
-    """All past outlooks of a log."""
-
-    sun: list[Forecast]
-    levels: list[LevelForecast]
-
-    def horizons(self) -> list[Horizon]:
-        """How they did, by how many days ahead."""
-        found = []
-        for days in sorted({each.days for each in self.sun}):
-            of = [each for each in self.sun if each.days == days]
-            held = np.mean([each.quantiles[0] <= each.actual <= each.quantiles[4] for each in of])
-            ours, theirs = (float(np.mean([pinball(getattr(each, name), each.actual) for each in of]))
-                            for name in ("quantiles", "yardstick"))
-            found.append(Horizon(days, len(of), float(held), ours, theirs))
-        return found
-
-    def level_coverage(self) -> float | None:
-        """How often the band from one in ten to nine in ten held the level; None without any."""
-        held = [each.quantiles[0] - 0.005 <= each.actual <= each.quantiles[4] + 0.005 for each in self.levels]
-        return float(np.mean(held)) if held else None
-
-
-def pinball(quantiles: Sequence[float], actual: float) -> float:
-    """Mean pinball loss of the quantiles `outlook.QUANTILES`, in the quantity's unit.
-
-    Reference: R. Koenker and G. Bassett, "Regression quantiles", Econometrica 46 (1978).
-    """
-    off = actual - np.asarray(quantiles)
-    return float(np.mean(np.maximum(np.array(QUANTILES) * off, (np.array(QUANTILES) - 1) * off)))
 
 
 def backtest(rig: Rig, readings: Sequence[Reading], sun: RigSun | None, horizons: Sequence[int] = (1, 3, 5, 7, 10),
@@ -142,13 +73,15 @@ class _Waiting:
     """A past outlook that waits to be run, and what it will be held against.
 
     actuals  the sun that came, by days ahead, Wh; seven  the yardstick's mean and spread a day, Wh
-    reading  of the level some days ahead
+    reading  of the level some days ahead; uses  what was used, by days ahead, Wh; levels  read on the days ahead
     """
 
     ready: Prepared
     actuals: dict[int, float]
     seven: tuple[float, float] | None
     reading: Reading | None
+    uses: dict[int, float]
+    levels: list[Reading]
 
 
 class _Past:
@@ -189,7 +122,20 @@ class _Past:
                 ready = prepare(ask)
             except NoOutlook:
                 continue
-            yield _Waiting(ready, actuals, seven, reading)
+            used = {k: total for k in actuals if (total := _came(self.came, today, k, "use")) is not None}
+            yield _Waiting(ready, actuals, seven, reading, used, self._levels(n, max(actuals, default=0)))
+
+    def _levels(self, n: int, days: int) -> list[Reading]:
+        """The readings of a level on so many days after that of a reading, until something was started by hand."""
+        today = local_day(self.ordered[n].at, self.rig.zone)
+        begin, end = (day_start(today + timedelta(days=ahead), self.rig.zone) for ahead in (1, days + 1))
+        found = []
+        for each, interval in zip(self.ordered[n + 1:], self.made[n:], strict=False):
+            if each.at >= end or any(interval.harvest[source] for source in BY_HAND):
+                break
+            if each.soc is not None and each.at >= begin:
+                found.append(each)
+        return found
 
     def _legs(self, n: int) -> list[Leg]:
         """The legs of the learning window at a reading."""
@@ -236,14 +182,30 @@ def _take_in(rig: Rig, waiting: Sequence[_Waiting], found: Backtest) -> None:
             used = used + np.maximum(part.used.sum(axis=0) - ready.unseen, 0.0)
             below |= part.level.min(axis=0) < rig.bank.everyday_floor - LEVEL_GRAIN
             if k in each.actuals and each.seven:
+                seen = _seen(each, made, k)
                 yardstick = k * each.seven[0] + math.sqrt(k) * each.seven[1] * _NORMAL_QUANTILES
                 dawn, _ = dawn_and_dusk(part.harvest, ready.grid.clock_hours[steps])
                 found.sun.append(Forecast(ask.as_of, k, _five(sun), tuple(yardstick.tolist()), each.actuals[k],
-                                          _five(part.level[dawn]), _five(used), float(below.mean())))
+                                          _five(part.level[dawn]), _five(used), float(below.mean()), seen))
         if each.reading is not None and each.reading.soc is not None:
             step = int(np.argmin(np.abs(ready.grid.bounds - each.reading.at.timestamp())))
             found.levels.append(LevelForecast(ask.as_of, each.reading.at,
                                               _five(made.level[step]), each.reading.soc))
+
+
+def _seen(of: _Waiting, made: Futures, days: int) -> Seen:
+    """What the log shows of an outlook so many days ahead, and what was foretold of just that."""
+    ready, rig = of.ready, of.ready.ask.rig
+    end = day_start(ready.ask.today + timedelta(days=days + 1), rig.zone)
+    read = [each for each in of.levels if each.at < end]
+    if not read or local_day(read[-1].at, rig.zone) < ready.ask.today + timedelta(days=days):
+        return Seen(of.uses.get(days))
+    steps = np.searchsorted(ready.grid.bounds, [each.at.timestamp() for each in read]).clip(0, len(made.level) - 1)
+    at = made.level[steps]
+    floor = rig.bank.everyday_floor
+    levels = [each.soc for each in read if each.soc is not None]
+    return Seen(of.uses.get(days), _five(at[-1]), levels[-1], float((at.min(axis=0) < floor - LEVEL_GRAIN).mean()),
+                min(levels) < floor - LEVEL_GRAIN)
 
 
 def _five(values: np.ndarray) -> tuple[float, ...]:
@@ -291,11 +253,13 @@ def _since(made: list[Interval], end: int, first: datetime) -> list[Interval]:
     return made[begin:end]
 
 
-def _came(came: dict[date, Day], today: date, days: int) -> float | None:
-    """Sun of the local days after today as the log shows it, Wh; None where one of them was not logged whole."""
+def _came(came: dict[date, Day], today: date, days: int, name: str = "solar") -> float | None:
+    """Sun (or use) of the local days after today as the log shows it, Wh; None where one was not logged whole."""
     inside = [day for n in range(1, days + 1) if (day := came.get(today + timedelta(days=n)))
-              and day.whole and "solar" not in day.unknown]
-    return sum(day.harvest["solar"] for day in inside) if len(inside) == days else None
+              and day.whole and name not in day.unknown]
+    if len(inside) < days:
+        return None
+    return sum(day.use_wh if name == "use" else day.harvest[name] for day in inside)
 
 
 def _last_seven(came: dict[date, Day], today: date, over: bool) -> tuple[float, float] | None:
@@ -318,4 +282,4 @@ def _reading_after(ordered: list[Reading], n: int, at: datetime) -> Reading | No
 def _helped(made: list[Interval], n: int, reading: Reading) -> bool:
     """Whether something one starts by hand brought energy meanwhile, which the outlook could not know of."""
     return any(interval.harvest[source] for interval in made[n:n + 60] if interval.end <= reading.at
-               for source in ("vehicle", "generator", "mains"))
+               for source in BY_HAND)

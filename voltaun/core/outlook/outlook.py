@@ -6,8 +6,10 @@ from datetime import date, datetime, timedelta
 import numpy as np
 
 from voltaun.core.learned.account import Learned
+from voltaun.core.learned.hours import Lean
 from voltaun.core.outlook.ask import Ask
 from voltaun.core.outlook.autonomy import Drain, dark_days
+from voltaun.core.outlook.beliefs import contradicted
 from voltaun.core.outlook.flows import planned
 from voltaun.core.outlook.plans import GeneratorRule, Plan
 from voltaun.core.outlook.prepare import Prepared, prepare
@@ -78,7 +80,9 @@ class Outlook:
     energy_wh: float
     above_floor_wh: float
     temp_c: float | None
+    energy_shown: bool  # the log shows that the bank holds something else than is in force, and that is reckoned with
     drain: Drain
+    lean: Lean          # the hours of use
     dark_days: dict[str, float]
     dark_range: dict[str, tuple[float, float]]
     today: DayOutlook | None
@@ -88,6 +92,7 @@ class Outlook:
     lack: Lack                     # of the everyday floor
     first_risky_day: date | None
     shortfall_wh: float  # what would have to be spared or put in to keep nine chances in ten for three days
+    span_shortfall_wh: float  # the same for all of these days
     times: list[datetime]
     fan: np.ndarray  # (times, quantiles)
     learned: Learned
@@ -153,7 +158,13 @@ class _Tally:
         self.below, self.below_hard = np.zeros(count, dtype=bool), np.zeros(count, dtype=bool)
         # Below the hard floor nothing more is taken out, so what went unserved counts as short as well.
         self._missing = missing_before
+        self._short = np.full(count, -np.inf)
         self.shortfall = 0.0
+
+    @property
+    def short_so_far(self) -> float:
+        """What nine futures in ten need at the most to stay above the everyday floor on all these days, Wh."""
+        return max(0.0, float(quantiles(self._short)[4]))
 
     def add(self, day: date, of: _Day, ahead: bool, advised: bool) -> DayOutlook:
         """Take a day in and sum it up; `ahead` of today, and `advised` on when it is among the next three."""
@@ -165,9 +176,9 @@ class _Tally:
         below_hard = (of.missing > LEVEL_GRAIN * self._energy) | (of.lowest < bank.hard_floor - LEVEL_GRAIN)
         self.below, self.below_hard = self.below | below, self.below_hard | below_hard
         self._missing = self._missing + of.missing
+        self._short = np.maximum(self._short, (bank.everyday_floor - of.lowest) * self._energy + self._missing)
         if advised:
-            short = (bank.everyday_floor - of.lowest) * self._energy + self._missing
-            self.shortfall = max(self.shortfall, float(quantiles(short)[4]))
+            self.shortfall = self.short_so_far
         return DayOutlook(day, _range(of.solar), _range(self.to_date), _range(of.spilt), _range(of.used),
                           _range(of.unserved), _range(of.by_rule), _range(of.dawn), _range(of.dusk),
                           float(below.mean()), float(below_hard.mean()))
@@ -188,14 +199,16 @@ def _summary(ready: Prepared, made: Futures) -> Outlook:
     floors = {"everyday_floor": rig.bank.everyday_floor, "hard_floor": rig.bank.hard_floor}
     return Outlook(
         as_of=ask.as_of, last_reading=stands.read_at, soc=soc, energy_wh=energy,
-        above_floor_wh=stands.above(rig.bank.everyday_floor), temp_c=stands.temp_c, drain=leaving,
+        above_floor_wh=stands.above(rig.bank.everyday_floor), temp_c=stands.temp_c,
+        energy_shown=contradicted(rig, ask.known.learned), drain=leaving, lean=ask.known.lean,
         dark_days={name: stands.days_to(floor) for name, floor in floors.items()},
         dark_range=_dark_ranges(ready, floors),
         today=by_day.get(today), days=[of for day, of in by_day.items() if day > today],
         chance_below_everyday_floor=float(tally.below.mean()), chance_below_hard_floor=float(tally.below_hard.mean()),
         lack=_lack(ready, made, rig.bank.everyday_floor),
         first_risky_day=next((day for day, of in by_day.items() if of.chance_below_everyday_floor > RISKY), None),
-        shortfall_wh=tally.shortfall, times=[datetime.fromtimestamp(t, ask.as_of.tzinfo) for t in grid.bounds],
+        shortfall_wh=tally.shortfall, span_shortfall_wh=tally.short_so_far,
+        times=[datetime.fromtimestamp(t, ask.as_of.tzinfo) for t in grid.bounds],
         fan=quantiles(made.level), learned=ask.known.learned, sky=ask.known.sky, futures=ask.futures,
         unserved_wh=_range(tally.unserved), generator_hours=ran, generator_litres=litres, plans=tuple(ask.plans),
         rule=ask.rule)

@@ -6,8 +6,13 @@ from voltaun.pages.figures.svg import el, figure, join
 from voltaun.words.units import show_percent
 
 
-def upright(soc: float | None, everyday: float, hard: float, days_per_soc: float | None) -> Markup:
-    """The tall one. `days_per_soc` is how many days at the usual use a full bank holds; None if not known."""
+def upright(soc: float | None, everyday: float, hard: float, days_per_soc: float | None,
+            in_hand: float | None) -> Markup:
+    """The tall one.
+
+    days_per_soc  how many days at the usual use a full bank holds; in_hand  how many there are from now on, by the
+    hours of the day; None if not known
+    """
     top, bottom, left, right = 16.0, 584.0, 40.0, 78.0
 
     def y(level):
@@ -26,16 +31,16 @@ def upright(soc: float | None, everyday: float, hard: float, days_per_soc: float
         parts.append(el("path", d=f"M{left - (7 if long else 4)} {y(percent / 100):.1f} H{left}", class_="tick"))
         if long and (soc is None or abs(percent / 100 - soc) > 0.025):
             parts.append(el("text", str(percent), x=left - 10, y=y(percent / 100) + 4, class_="scale end"))
-    parts += _days(days_per_soc, everyday, soc, right, y)
+    parts += _days(days_per_soc, everyday, soc, in_hand, right, y)
     if soc is not None:
         parts += [el("path", d=f"M{left - 8} {y(soc):.1f} H{right + 8}", class_="level"),
                   el("text", str(round(soc * 100)), x=left - 12, y=y(soc) + 5, class_="scale scale-now end")]
     parts += [el("text", "%", x=left - 10, y=top - 6, class_="scale end"),
               el("text", "days", x=right + 8, y=top - 6, class_="scale")]
-    return figure(124, 600, *_told(soc, everyday, hard, days_per_soc), join(parts), name="glass", class_="glass-tall")
+    return figure(124, 600, *_told(soc, everyday, hard, in_hand), join(parts), name="glass", class_="glass-tall")
 
 
-def _days(days_per_soc, everyday, soc, right, y):
+def _days(days_per_soc, everyday, soc, in_hand, right, y):
     if not days_per_soc:
         return
     whole = int(days_per_soc * (1 - everyday) + 1e-9)
@@ -45,14 +50,15 @@ def _days(days_per_soc, everyday, soc, right, y):
         yield el("path", d=f"M{right} {y(level):.1f} H{right + 7}", class_="tick")
         if soc is None or abs(level - soc) > 0.025:
             yield el("text", str(n), x=right + 11, y=y(level) + 4, class_="scale")
-    if soc is not None:
-        number, _, hours = _in_hand(soc, everyday, days_per_soc).partition(" ")
+    if in_hand is not None:
+        number, _, hours = _in_hand(in_hand).partition(" ")
         yield el("text", number, x=right + 13, y=y(soc) + 5, class_="scale scale-now")
         if hours:  # beside it in the scale's own size: both in the large one would run over the edge
             yield el("text", hours, x=right + 35, y=y(soc) + 5, class_="scale")
 
 
-def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float | None) -> Markup:
+def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float | None,
+          in_hand: float | None) -> Markup:
     """The band across the top of a phone."""
     left, right, top, bottom = 8.0, 382.0, 20.0, 40.0
 
@@ -73,26 +79,25 @@ def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float |
         parts += [el("path", d=f"M{x(soc):.1f} {top - 5} V{bottom + 5}", class_="level"),
                   el("text", show_percent(soc), x=at, y=top - 6, **side)]
         if days_per_soc:
-            days = _in_hand(soc, everyday, days_per_soc)
+            days = _in_hand(in_hand)
             parts.append(el("text", days if days.endswith("h") else f"{days} days", x=at, y=bottom + 15, **side))
     parts += [el("text", "floor", x=x(everyday) - 3, y=bottom + 15, class_="scale end")
               if soc is None or soc > everyday else None,
               el("text", "100 %", x=right, y=bottom + 15, class_="scale end") if soc is None or soc < 0.75 else None]
-    return figure(390, 60, *_told(soc, everyday, hard, days_per_soc), join(parts), name="glass-band",
+    return figure(390, 60, *_told(soc, everyday, hard, in_hand), join(parts), name="glass-band",
                   class_="glass-band")
 
 
-def _in_hand(soc, everyday, days_per_soc) -> str:
-    """Days above the everyday floor at the usual use, whole ones from ten; hours when it is less than half a day."""
-    days = max(0.0, (soc - everyday) * days_per_soc)
+def _in_hand(days) -> str:
+    """Days above the everyday floor, whole ones from ten; hours when it is less than half a day."""
     if days < 0.5:
         return f"{days * 24:.0f} h"
     return f"{days:.1f}" if days < 9.95 else f"{days:.0f}"
 
 
-def _told(soc, everyday, hard, days_per_soc):
+def _told(soc, everyday, hard, in_hand):
     if soc is None:
         return "No level known", f"The floors stand at {show_percent(everyday)} and {show_percent(hard)}."
-    days = f", {max(0.0, (soc - everyday) * days_per_soc):.1f} days above it at the usual use" if days_per_soc else ""
+    days = "" if in_hand is None else f", {in_hand:.1f} days above it at the usual use"
     return (f"The bank stands at {show_percent(soc)}",
             f"Everyday floor {show_percent(everyday)}{days}; hard floor {show_percent(hard)}.")

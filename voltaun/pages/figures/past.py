@@ -6,7 +6,7 @@ from zoneinfo import ZoneInfo
 from markupsafe import Markup
 
 from voltaun.core.instants import local_day
-from voltaun.core.outlook.backtest import Backtest
+from voltaun.core.outlook.scores import Backtest
 from voltaun.pages.figures.svg import el, figure, join
 from voltaun.words.units import show_energy
 

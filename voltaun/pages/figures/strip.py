@@ -67,7 +67,9 @@ def _line(day, past, ahead, sky, planned) -> str:
     if past is not None and past.hours > 0.5:
         sources = ", ".join(f"{SOURCE_WORDS[s]} {'~' if s in past.reckoned else ''}{show_energy(wh)}"
                             for s, wh in past.harvest.items() if wh)
-        told.append("in " + (sources or "nothing"))
+        unwritten = [f"{SOURCE_WORDS[s]} not written down" for s in past.harvest if s in past.unknown]
+        told += [f"in {sources or 'nothing'}"] if sources or not unwritten else []
+        told += unwritten
         used = "~" if "use" in past.reckoned else ""
         told.append("use not known" if "use" in past.unknown else f"used {used}{show_energy(past.use_wh)}")
         if past.spilt_wh > 50:

@@ -22,6 +22,7 @@ PLAN_KINDS = (("drive", "driving, hours a day"), ("generator", "generator, hours
               ("mains", "at a socket, hours a day"), ("people", "guests, how many"),
               ("guests", "more or less use, × (1.4)"), ("away", "away, use × (0.2)"), ("add", "a load more, Wh a day"),
               ("leave_off", "a load left off"))
+PAST_DAYS = (1, 3, 5, 10)
 PAST_OUTLOOKS, PAST_AFTER_DAYS = 120, 21
 """The page looks back on so many outlooks at the most, made once so many days were logged."""
 
@@ -168,9 +169,10 @@ def past_outlooks():
         cache = current_app.extensions.setdefault("voltaun-past", {})
         if key not in cache:
             cache.clear()
-            cache[key] = backtest(rig, kept, context.sun(), (1, 3, 5), begin)
+            cache[key] = backtest(rig, kept, context.sun(), PAST_DAYS, begin)
         made = cache[key]
     pictures = [past.draw(made, rig.zone, width, height, letters, name)
                 for width, height, letters, name in ((1060, 260, 13, "past-wide"), (390, 240, 11.5, "past-narrow"))
                 ] if made and made.sun else []
-    return render_template("outlook/past.html", past=made, pictures=pictures)
+    return render_template("outlook/past.html", past=made, pictures=pictures,
+                           said=made.said(PAST_DAYS[-1]) if made else [], said_days=PAST_DAYS[-1])

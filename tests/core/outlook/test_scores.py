@@ -1,0 +1,96 @@
+"""How past outlooks did, with sums that can be done by hand."""
+
+import unittest
+from datetime import UTC, datetime, timedelta
+
+from tests.core.outlook.test_outlook import log_of
+from tests.support import readings, rig, sun_of
+from voltaun.core.log.ledger import Reading
+from voltaun.core.outlook.backtest import backtest
+from voltaun.core.outlook.scores import Backtest, Forecast, LevelForecast, Said, Seen, pinball
+from voltaun.core.rig.parts import Generator
+from voltaun.words.sentences import said
+
+AT = datetime(2026, 11, 1, 8, tzinfo=UTC)
+BAND = (10.0, 20.0, 30.0, 40.0, 50.0)
+LEVELS = (0.1, 0.2, 0.3, 0.4, 0.5)
+
+
+def forecast(actual, seen=None, days=1):
+    return Forecast(AT, days, BAND, (0.0,) * 5, actual, LEVELS, BAND, 0.2, seen or Seen())
+
+
+class Sums(unittest.TestCase):
+    def test_the_loss_is_the_mean_over_the_five_lines(self):
+        # 35 is above 10, 20 and 30 and below 40 and 50: (0.1·25 + 0.25·15 + 0.5·5 + 0.25·5 + 0.1·15) / 5 = 2.3.
+        self.assertAlmostEqual(pinball(BAND, 35.0), 2.3)
+
+    def test_bands_are_held_at_their_edges_and_what_nobody_saw_does_not_count(self):
+        past = Backtest([forecast(10.0, Seen(60.0, LEVELS, 0.504, 0.2, True)), forecast(51.0, Seen(50.0)),
+                         forecast(30.0, Seen(None, LEVELS, 0.506, 0.24, False)), forecast(9.0)], [])
+        (first,) = past.horizons()
+        self.assertEqual((first.coverage, first.use_coverage, first.level_coverage), (0.5, 0.5, 0.5))
+        self.assertEqual(past.said(1), [Said(2, 2, 1)])
+        self.assertEqual(past.said(3), [])
+        (bare,) = Backtest([forecast(1.0)], []).horizons()
+        self.assertEqual((bare.use_coverage, bare.level_coverage), (None, None))
+        levels = [LevelForecast(AT, AT, LEVELS, level) for level in (0.096, 0.094)]
+        self.assertEqual(Backtest([], levels).level_coverage(), 0.5)
+
+    def test_said_and_come_in_words(self):
+        self.assertEqual(said(Said(2, 40, 9)), "Of 40 times it said 2 chances in 10, it came 9 times.")
+        self.assertEqual(said(Said(0, 1, 0)), "Of 1 time it said hardly any chance, it came never.")
+        self.assertEqual(said(Said(10, 3, 1)), "Of 3 times it said almost certain, it came once.")
+
+
+class Seeing(unittest.TestCase):
+    def past(self, log, of=None, days=(1, 3)):
+        of = of or rig()
+        return backtest(of, log, sun_of(of), days, log[70].at, futures=300)
+
+    def test_what_came_is_what_the_log_shows(self):
+        log = log_of(80)
+        past = self.past(log)
+        one = next(each for each in past.sun if each.days == 3)
+        at = log.index(next(each for each in log if each.at == one.as_of))
+        self.assertEqual(one.seen.level_read, log[at + 3].soc)
+        # Three local days of once-a-day readings: within the sum of the readings that reach into them.
+        inside = [log[at + n].use_wh for n in (1, 2, 3, 4)]
+        self.assertTrue(sum(inside[1:3]) < one.seen.use_wh < sum(inside))
+        self.assertTrue(0 <= one.seen.chance <= 1)
+        self.assertFalse(one.seen.below)
+
+    def test_a_reading_below_the_floor_is_seen_at_its_horizon_and_later(self):
+        log = log_of(80)
+        low = [Reading(each.at, soc=0.15 if n == 74 else each.soc, solar_wh=each.solar_wh, use_wh=each.use_wh)
+               for n, each in enumerate(log)]
+        found = {(each.as_of, each.days): each.seen.below for each in self.past(low).sun}
+        self.assertEqual([found[log[n].at, days] for n, days in ((71, 1), (71, 3), (73, 1), (74, 1))],
+                         [False, True, True, False])
+
+    def test_what_was_started_by_hand_ends_what_can_be_held_against(self):
+        of = rig(generators=(Generator("Set", 900, 0.7),))
+        log = log_of(80)
+        helped = [Reading(each.at, soc=each.soc, solar_wh=each.solar_wh, use_wh=each.use_wh,
+                          generator_wh=800.0 if n == 74 else 0.0) for n, each in enumerate(log)]
+        found = {(each.as_of, each.days): each.seen for each in self.past(helped, of).sun}
+        self.assertIsNone(found[log[73].at, 1].level_read)
+        self.assertIsNone(found[log[72].at, 3].below)
+        self.assertIsNotNone(found[log[71].at, 1].below)
+
+    def test_a_log_without_levels_still_tells_of_sun_and_use(self):
+        log = [Reading(each.at, soc=each.soc if n < 72 else None, solar_wh=each.solar_wh, use_wh=each.use_wh)
+               for n, each in enumerate(log_of(80))]
+        late = [each for each in self.past(log).sun if each.as_of >= log[72].at]
+        self.assertTrue(late and all(each.seen.use_wh and each.seen.level_read is None for each in late))
+
+    def test_evening_readings_of_one_day_are_not_those_of_the_next(self):
+        log = readings(*({"soc": 0.6, "solar_wh": 2000.0, "use_wh": 1500.0} for _ in range(80)))
+        gone = [each for n, each in enumerate(log) if n != 73]
+        found = {(each.as_of, each.days): each.seen for each in self.past(gone).sun}
+        self.assertIsNone(found.get((log[72].at, 1), Seen()).level_read)
+        self.assertEqual(timedelta(days=1), log[1].at - log[0].at)
+
+
+if __name__ == "__main__":
+    unittest.main()
