@@ -15,7 +15,7 @@ from voltaun.core.log.ledger import Reading, intervals
 from voltaun.core.log.stretches import difference, share_difference, stretch
 from voltaun.core.outlook.autonomy import momentary
 from voltaun.core.rig.bank import effective_energy, rated_energy
-from voltaun.core.rig.parts import Load
+from voltaun.core.rig.parts import Generator, Load
 from voltaun.core.sky.model import STARTUP_SHARES, SkyDay
 from voltaun.words.reasons import how
 
@@ -88,7 +88,7 @@ class Unexplained(unittest.TestCase):
                for n, each in enumerate(log)]
         account = reckon(of, log, sun_of(of))
         held = account.learned.effective_energy_wh
-        return of, draws(account.intervals, effective_energy(of).wh, held and held.estimate), log
+        return of, draws(account.intervals, effective_energy(of).wh, of.bank.hard_floor, held and held.estimate), log
 
     def test_a_stretch_is_found_with_its_days_and_watts(self):
         for seed in range(6):
@@ -111,6 +111,16 @@ class Unexplained(unittest.TestCase):
         self.assertAlmostEqual(made.unexplained_wh, 0.0)
         self.assertAlmostEqual(change_points._of_energy(made, 0.75).unexplained_wh, -192.0)
         self.assertFalse(any(self.simulated(seed, left=0.6)[1] for seed in (3, 5)))
+
+
+    def test_a_draw_that_the_cut_off_stopped_is_no_stretch(self):
+        # 1000 Wh a day go somewhere unread (38 W) until the bank lies at its hard floor for a week.
+        of = rig(arrays=(), generators=(Generator("Set", 900),))
+        rows = [{"soc": 0.10, "generator_wh": 0.0, "use_wh": 0.0} if 30 <= n < 38 else
+                {"soc": 0.60 - 0.001 * (n % 2), "generator_wh": 1000.0, "use_wh": 0.0} for n in range(80)]
+        made = reckon(of, readings(*rows), None).intervals
+        self.assertTrue(draws(made, 9600.0, 0.05))
+        self.assertEqual(draws(made, 9600.0, 0.10), [])
 
 
 class Stretches(unittest.TestCase):

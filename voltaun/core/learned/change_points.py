@@ -19,6 +19,10 @@ CERTAIN = 5.0
 """A stretch stands out by so many standard errors; lower would find one by chance in every other log."""
 
 
+CUT_OFF_GRAIN = 0.005
+"""A level so little above the hard floor is at it."""
+
+
 @dataclass(frozen=True)
 class Draw:
     """A stretch in which energy left (or, below 0, came in) unexplained: mean W more than at other times.
@@ -32,16 +36,19 @@ class Draw:
     error_w: float
 
 
-def draws(made: list[Interval], energy_wh: float, held_wh: float | None = None, most: int = 3) -> list[Draw]:
+def draws(made: list[Interval], energy_wh: float, hard_floor: float, held_wh: float | None = None,
+          most: int = 3) -> list[Draw]:
     """Stretches that stand out from the rest of the log, in order of time, at most so many.
 
     energy_wh  the bank's as the ledger reckoned with it, Wh; held_wh  as the log shows it, where it does: what the
                books do not explain is then that of a bank of this energy, or lost capacity would pass for a draw
+    hard_floor  at or below it (a fraction) the cut-off acts and a draw stops with the rest: such intervals tell nothing
     A sum over a stretch holds the rounding of its two ends only, and the meters' error of each interval.
     """
     energy = held_wh or energy_wh
     used = [_of_energy(interval, energy / energy_wh) for interval in made
-            if interval.all_read and 0 < interval.hours <= LONGEST_HOURS]
+            if interval.all_read and 0 < interval.hours <= LONGEST_HOURS
+            and min(interval.soc_start or 0.0, interval.soc_end or 0.0) > hard_floor + CUT_OFF_GRAIN]
     found, rest = [], used
     for _ in range(most):
         best = _clearest(rest, energy)

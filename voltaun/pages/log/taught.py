@@ -39,7 +39,7 @@ def taught():
     return render_template(
         "log/taught.html", learned=account.learned, recent=habits.recent_use(days), weekdays=habits.weekdays(days),
         yields=habits.yields(skies), skies=habits.sky_habits(skies, rig.place.latitude < 0),
-        draws=draws(account.intervals, energy.wh, held and held.estimate), energy=energy,
+        draws=draws(account.intervals, energy.wh, rig.bank.hard_floor, held and held.estimate), energy=energy,
         proposals=proposals(rig, account),
         moment=momentary(rig, above) if above else None, standing=stands, days=len(days))
 
