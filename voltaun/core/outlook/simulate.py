@@ -96,11 +96,9 @@ def simulate(rig: Rig, energy: ArrayLike, start_level: ArrayLike, harvest: np.nd
     The precision is that of harvest and load.
     """
     steps, count = harvest.shape
-    eta, hard, taper = rig.bank.charge_efficiency, rig.bank.hard_floor, rig.chemistry.taper_soc
     wide = np.reshape(hours, (steps, -1)).astype(harvest.dtype)
     standby = rig.bank.standby_w * wide
     limits = charge_limit(rig) * takes_charge(rig.chemistry, temp_c) * wide
-    slope = 0.98 / (1 - taper)
     # Large arrays cost more than sums here: what is left of surplus and shortage is kept where they stood.
     spilt = harvest - load
     spilt -= standby
@@ -108,33 +106,56 @@ def simulate(rig: Rig, energy: ArrayLike, start_level: ArrayLike, harvest: np.nd
     np.maximum(spilt, 0, out=spilt)
     level, taken = np.empty((steps + 1, count), spilt.dtype), np.empty_like(spilt)
     level[0] = start_level
-    given = np.empty(count, spilt.dtype)
-    energy = np.atleast_1d(np.asarray(energy, spilt.dtype))
-    room, out_of, filled = energy / eta, -1 / energy, eta / energy
+    bank = BankStep(rig, energy, (count,), spilt.dtype)
     rule = None if generator is None else _Rule(generator, hours, count, spilt)
     for n in range(steps):
-        now, into = level[n], taken[n]
         if rule:
-            rule.step(n, now, spilt, missing)
+            rule.step(n, level[n], spilt, missing)
+        bank.take(level[n], spilt[n], missing[n], limits[n], taken[n], level[n + 1])
+    return Futures(level, harvest if rule is None else harvest + rule.given, load, standby, taken, spilt, missing,
+                   rig.bank.charge_efficiency, bank.energy, None if rule is None else rule.given)
+
+
+class BankStep:
+    """One step of many banks at once, in place; what every simulation here runs on.
+
+    energy  effective energy at the bank's temperature, Wh, a number or as wide as the lanes
+    """
+
+    def __init__(self, rig: Rig, energy: ArrayLike, lanes: tuple[int, ...], dtype: Any):
+        eta, taper = rig.bank.charge_efficiency, rig.chemistry.taper_soc
+        self.energy = np.atleast_1d(np.asarray(energy, dtype))
+        self._room, self._out_of, self._filled = self.energy / eta, -1 / self.energy, eta / self.energy
+        self._hard, self._slope = rig.bank.hard_floor, 0.98 / (1 - taper)
+        self._begins = 1 + self._slope * taper
+        self._given = np.empty(lanes, dtype)
+
+    def take(self, now: np.ndarray, surplus: np.ndarray, shortage: np.ndarray, limit: ArrayLike, into: np.ndarray,
+             after: np.ndarray) -> None:
+        """From the levels now to those after the step.
+
+        surplus   Wh over; left there is what the bank did not take
+        shortage  Wh short; left there is what the bank at its hard floor did not give
+        limit     the most that the bank takes in the step below its taper, Wh; into  takes what went in
+        """
         # Acceptance: 1 up to the taper, then down to 0.02 at 100 %.
-        np.multiply(now, -slope, out=into)
-        into += 1 + slope * taper
+        np.multiply(now, -self._slope, out=into)
+        into += self._begins
         np.minimum(into, 1.0, out=into)
-        into *= limits[n]
-        np.minimum(into, (1 - now) * room, out=into)
-        np.minimum(into, spilt[n], out=into)
-        spilt[n] -= into
-        np.subtract(now, hard, out=given)
+        into *= limit
+        np.minimum(into, (1 - now) * self._room, out=into)
+        np.minimum(into, surplus, out=into)
+        surplus -= into
+        given = self._given
+        np.subtract(now, self._hard, out=given)
         np.maximum(given, 0.0, out=given)
-        given *= energy
-        np.minimum(given, missing[n], out=given)
-        missing[n] -= given
-        given *= out_of
+        given *= self.energy
+        np.minimum(given, shortage, out=given)
+        shortage -= given
+        given *= self._out_of
         given += now
-        np.multiply(into, filled, out=level[n + 1])
-        level[n + 1] += given
-    return Futures(level, harvest if rule is None else harvest + rule.given, load, standby, taken, spilt, missing, eta,
-                   energy, None if rule is None else rule.given)
+        np.multiply(into, self._filled, out=after)
+        after += given
 
 
 class _Rule:
