@@ -123,7 +123,7 @@ class UseModel:
 
 def learn_uses(histories: Sequence[Sequence[Leg]], todays: Sequence[date], zone: ZoneInfo) -> list[UseModel | None]:
     """How the use goes on by the legs known at each of these todays; None with fewer than `LEAST_DAYS` of a day."""
-    told = [_days(legs, zone) for legs in histories]
+    told = [days_of(legs, zone) for legs in histories]
     scales = [_scale(days, today) for days, today in zip(told, todays, strict=True)]
     habits = [_weekdays(days, scale) for days, scale in zip(told, scales, strict=True)]
     seen = [[Seen(day, wh / scale / habit[day.weekday()], False) for day, wh in days.items()] if scale else []
@@ -133,7 +133,7 @@ def learn_uses(histories: Sequence[Sequence[Leg]], todays: Sequence[date], zone:
             for series, scale, habit in zip(made, scales, habits, strict=True)]
 
 
-def _days(legs: Sequence[Leg], zone: ZoneInfo) -> dict[date, float]:
+def days_of(legs: Sequence[Leg], zone: ZoneInfo) -> dict[date, float]:
     """The use by the local day in which the middle of its leg lies, Wh."""
     return {local_day(leg.end - timedelta(hours=leg.hours / 2), zone): leg.use_wh * 24 / leg.hours
             for leg in legs if leg.use_wh is not None and leg.hours <= LONGEST_DAY_HOURS}

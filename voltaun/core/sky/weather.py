@@ -1,0 +1,87 @@
+"""Recorded or typical weather of a place by the hour, and what it leaves on a plane."""
+
+import math
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta, timezone
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from voltaun.core.rig.parts import Place, Stay
+
+ALBEDO = 0.2
+"""What the ground gives back, as the files' usual reckoning has it."""
+
+FAR_KM, FAR_M = 100.0, 300.0
+"""A file of a place so far off, or so much higher or lower, tells of other weather."""
+
+EARTH_KM = 6371.0
+
+
+@dataclass(frozen=True)
+class Weather:
+    """Hours of weather that follow one another, in the standard time of the place.
+
+    first   the local standard day of the first hour; each row is one hour, from midnight on
+    ghi, dni, dhi  mean global, beam and diffuse irradiance of the hour, W/m², shape (hours,)
+    typical whether its months come from different years: such a year has no rare spell in it
+    kind    the format it was read from
+    """
+
+    latitude: float
+    longitude: float
+    elevation_m: float
+    utc_offset_h: float
+    first: date
+    ghi: np.ndarray
+    dni: np.ndarray
+    dhi: np.ndarray
+    typical: bool
+    kind: str
+
+    @property
+    def days(self) -> int:
+        """How many whole days it covers."""
+        return len(self.ghi) // 24
+
+    @cached_property
+    def dates(self) -> list[date]:
+        """The local standard day of each 24 rows."""
+        return [self.first + timedelta(days=n) for n in range(self.days)]
+
+    @property
+    def covers(self) -> str:
+        """What it covers, as `2005 to 2007` or `a typical year`."""
+        last = self.first + timedelta(days=self.days - 1)
+        if self.typical:
+            return "a typical year"
+        return f"{self.first.year}" if self.first.year == last.year else f"{self.first.year} to {last.year}"
+
+
+def distance_km(weather: Weather, place: Place | Stay) -> float:
+    """Along the earth's surface from the file's place to another, km (haversine)."""
+    a, b = math.radians(weather.latitude), math.radians(place.latitude)
+    east = math.radians(weather.longitude - place.longitude)
+    half = math.sin((a - b) / 2) ** 2 + math.cos(a) * math.cos(b) * math.sin(east / 2) ** 2
+    return 2 * EARTH_KM * math.asin(math.sqrt(half))
+
+
+def on_plane(weather: Weather, tilt: float, azimuth: float) -> np.ndarray:
+    """Mean irradiance on a fixed plane in each hour, W/m², shape (hours,).
+
+    tilt  ° from the horizontal; azimuth  ° from north over east. With the sun at the middle of each hour; the sky's
+    diffuse light after J. E. Hay and J. A. Davies (1980). Computed by pvlib.
+    """
+    import pandas as pd
+    from pvlib.irradiance import get_extra_radiation, get_total_irradiance
+    from pvlib.location import Location
+    zone = timezone(timedelta(hours=weather.utc_offset_h))
+    start = datetime(weather.first.year, weather.first.month, weather.first.day, tzinfo=zone)
+    middles = pd.date_range(start, periods=len(weather.ghi), freq="h").tz_convert("UTC") + pd.Timedelta("30min")
+    place = Location(weather.latitude, weather.longitude, "UTC", weather.elevation_m)
+    sun = place.get_solarposition(middles)
+    total: Any = get_total_irradiance(tilt, azimuth, sun["apparent_zenith"].to_numpy(), sun["azimuth"].to_numpy(),
+                                      weather.dni, weather.ghi, weather.dhi, albedo=ALBEDO,
+                                      dni_extra=get_extra_radiation(middles).to_numpy(), model="haydavies")
+    return np.asarray(np.nan_to_num(np.asarray(total["poa_global"])).clip(min=0), dtype=np.float32)

@@ -1,0 +1,194 @@
+"""Weather files in the open formats that public services give away, told apart by their content.
+
+EPW, TMY3 and TM2 (typical years by the hour) and the hourly CSV and JSON of PVGIS, read with pvlib. A file is taken
+whole or refused with the line that is wrong.
+"""
+
+import json
+import re
+import tempfile
+import warnings
+from collections.abc import Callable
+from datetime import date, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from voltaun.core.sky.weather import Weather
+
+LARGEST = 40_000_000
+"""A file larger than this, bytes, holds no weather by the hour."""
+
+MOST_W = 1600.0
+"""More than the sun can send to a square metre, W."""
+
+YEAR = 8760
+NOMINAL = 2023
+"""The calendar in which a typical year is laid out: one without a 29 February."""
+
+
+class WeatherFault(ValueError):
+    """The file cannot be taken: which line, what was found and what was expected."""
+
+
+def read_weather(data: bytes) -> Weather:
+    """The weather of a file; WeatherFault when it is none of the formats, or has a gap, a fault or less than a year."""
+    if len(data) > LARGEST:
+        raise WeatherFault(f"found {len(data):,} bytes, expected a weather file by the hour, which is far smaller")
+    text = data.decode("utf-8-sig", "replace").replace("\r\n", "\n")
+    for begins, read in _FORMATS:
+        if re.match(begins, text):
+            with warnings.catch_warnings():
+                warnings.simplefilter("ignore")
+                return read(text)
+    raise WeatherFault("found no weather file, expected EPW, TMY3, TM2, or the hourly CSV or JSON of PVGIS")
+
+
+def _table(text: str, read: Callable[[str], tuple[Any, dict[str, Any]]], suffix: str) -> tuple[Any, dict[str, Any]]:
+    """What pvlib makes of the text; its readers want a file."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / f"weather{suffix}"
+        path.write_text(text, encoding="utf-8")
+        try:
+            return read(str(path))
+        except WeatherFault:
+            raise
+        except Exception as error:  # pvlib has no exceptions of its own
+            raise WeatherFault(f"found a file that cannot be read as what it begins as ({error})") from error
+
+
+def _epw(text: str) -> Weather:
+    from pvlib.iotools import read_epw
+    table, about = _table(text, lambda path: read_epw(path, coerce_year=NOMINAL), ".epw")
+    years = sorted(set(table.get("year", [NOMINAL])))
+    if len(table) > YEAR:
+        table, about = _table(text, read_epw, ".epw")
+    return _by_rows(table, about["latitude"], about["longitude"], about["altitude"], about["TZ"], "EPW", 9,
+                    len(table) == YEAR and len(years) > 1 or "TMY" in text[:4000].upper())
+
+
+def _tmy3(text: str) -> Weather:
+    from pvlib.iotools import read_tmy3
+    table, about = _table(text, lambda path: read_tmy3(path, coerce_year=NOMINAL, map_variables=True), ".csv")
+    return _by_rows(table, about["latitude"], about["longitude"], about["altitude"], about["TZ"], "TMY3", 3, True)
+
+
+def _tm2(text: str) -> Weather:
+    from pvlib.iotools import read_tmy2
+    table, about = _table(text, read_tmy2, ".tm2")
+    return _by_rows(table.rename(columns={"GHI": "ghi", "DNI": "dni", "DHI": "dhi"}), about["latitude"],
+                    about["longitude"], about["altitude"], about["TZ"], "TM2", 2, True)
+
+
+def _by_rows(table: Any, latitude: float, longitude: float, elevation: float, offset: float, kind: str,
+             first_line: int, typical: bool) -> Weather:
+    """Rows of whole years, in local standard time and each stamped at its hour's end."""
+    if len(table) % YEAR not in (0, 24) or len(table) < YEAR:
+        raise WeatherFault(f"found {len(table)} hours, expected a whole year of {YEAR}")
+    sun = {name: table[name].to_numpy(dtype=float) for name in ("ghi", "dni", "dhi")}
+    _check(sun, lambda row: f"line {row + first_line}")
+    stamps = table.index
+    for row in range(1, len(stamps)):
+        step = (stamps[row] - stamps[row - 1]).total_seconds() / 3600
+        if step != 1 and not (typical and abs(step) > 24):
+            raise WeatherFault(f"line {row + first_line}: found a step of {step:g} h, expected the next hour")
+    first = date(NOMINAL, 1, 1) if typical else stamps[0].date()
+    return Weather(float(latitude), float(longitude), float(elevation), float(offset), first, sun["ghi"], sun["dni"],
+                   sun["dhi"], typical, kind)
+
+
+def _check(sun: dict[str, np.ndarray], where: Callable[[int], str]) -> None:
+    for name, values in sun.items():
+        wrong = np.flatnonzero(~((values >= 0) & (values <= MOST_W)))
+        if len(wrong):
+            row = int(wrong[0])
+            raise WeatherFault(f"{where(row)}: found {name.upper()} {values[row]:g}, expected 0 to {MOST_W:g} W/m² "
+                               "(a gap in the file?)")
+    if not sun["ghi"].any():
+        raise WeatherFault("found no sun in any hour, expected irradiance in W/m²")
+
+
+def _pvgis_csv(text: str) -> Weather:
+    about = dict(re.findall(r"^([A-Za-z][^:\n]*?)(?: \([^)\n]*\))?:\s*([-\d.]+)", text, re.MULTILINE))
+    lines = text.split("\n")
+    head = next((n for n, line in enumerate(lines) if line.startswith("time,")), None)
+    if head is None or "Latitude" not in about or "Longitude" not in about:
+        raise WeatherFault("found no line that begins with time, expected the hourly CSV of PVGIS with its heading")
+    names = lines[head].strip().split(",")
+    rows = []
+    for n, line in enumerate(lines[head + 1:], head + 2):
+        if not re.match(r"\d{8}:\d{4},", line):
+            break
+        parts = line.strip().split(",")
+        if len(parts) != len(names):
+            raise WeatherFault(f"line {n}: found {len(parts)} columns, expected {len(names)}")
+        rows.append(dict(zip(names, parts, strict=True)))
+    return _pvgis(rows, about, lambda row: f"line {row + head + 2}")
+
+
+def _pvgis_json(text: str) -> Weather:
+    try:
+        document = json.loads(text)
+        place, mount = document["inputs"]["location"], document["inputs"]["mounting_system"]
+        plane = mount.get("fixed", mount)
+        rows = document["outputs"]["hourly"]
+        about = {"Latitude": place["latitude"], "Longitude": place["longitude"], "Elevation": place["elevation"] or 0,
+                 "Slope": plane["slope"]["value"], "Azimuth": plane["azimuth"]["value"]}
+    except (ValueError, KeyError, TypeError, AttributeError) as error:
+        raise WeatherFault(f"found JSON without {error}, expected the hourly JSON of PVGIS") from error
+    if not isinstance(rows, list) or not rows:
+        raise WeatherFault("found no hours, expected outputs.hourly")
+    return _pvgis(rows, about, lambda row: f"outputs.hourly[{row}]")
+
+
+def _pvgis(rows: list[dict[str, Any]], about: dict[str, Any], where: Callable[[int], str]) -> Weather:
+    """Hours in UTC on some plane, with beam and diffuse apart; turned to the horizontal and to standard time."""
+    import pandas as pd
+    from pvlib.irradiance import aoi
+    from pvlib.location import Location
+    if not rows or not {"time", "Gb(i)", "Gd(i)"} <= set(rows[0]):
+        raise WeatherFault("found no columns Gb(i) and Gd(i), expected the hourly file with its radiation components")
+    latitude, longitude, height, slope, facing = (float(about.get(name, 0) or 0) for name in (
+        "Latitude", "Longitude", "Elevation", "Slope", "Azimuth"))
+    stamps, beam, diffuse = [], [], []
+    for n, row in enumerate(rows):
+        try:
+            at = datetime.strptime(str(row["time"]), "%Y%m%d:%H%M").replace(minute=0)
+            beam.append(float(row["Gb(i)"]))
+            diffuse.append(float(row["Gd(i)"]))
+        except (ValueError, KeyError, TypeError) as error:
+            raise WeatherFault(f"{where(n)}: found {error}, expected time,Gb(i),Gd(i)") from error
+        if stamps and at - stamps[-1] != timedelta(hours=1):
+            raise WeatherFault(f"{where(n)}: found {at:%Y-%m-%d %H:%M} after {stamps[-1]:%Y-%m-%d %H:%M}, expected the "
+                               "next hour")
+        stamps.append(at)
+    if len(rows) < YEAR:
+        raise WeatherFault(f"found {len(rows)} hours, expected a whole year of {YEAR} at least")
+    _check({"ghi": np.array(beam) + np.array(diffuse)}, where)
+    middles = pd.DatetimeIndex(stamps, tz="UTC") + pd.Timedelta("30min")
+    sun = Location(latitude, longitude, "UTC", height).get_solarposition(middles)
+    zenith = sun["apparent_zenith"].to_numpy()
+    # PVGIS counts the azimuth from south over west.
+    on = np.cos(np.radians(aoi(slope, facing + 180, zenith, sun["azimuth"].to_numpy())))
+    dni = np.where((on > 0.05) & (zenith < 90), np.array(beam) / np.maximum(on, 0.05), 0.0).clip(0, MOST_W)
+    dhi = np.array(diffuse) / ((1 + np.cos(np.radians(slope))) / 2)
+    ghi = dhi + dni * np.cos(np.radians(zenith)).clip(min=0)
+    offset = round(longitude / 15)
+    begin = stamps[0] + timedelta(hours=offset)
+    skip = (24 - begin.hour) % 24  # from a midnight of the place on, in whole days
+    days = (len(rows) - skip) // 24
+    part = slice(skip, skip + 24 * days)
+    if days < 364:
+        raise WeatherFault(f"found {days} whole days, expected a year")
+    first = (begin + timedelta(hours=skip)).date()
+    return Weather(latitude, longitude, height, float(offset), first, ghi[part], dni[part], dhi[part], False, "PVGIS")
+
+
+_FORMATS: tuple[tuple[str, Callable[[str], Weather]], ...] = (
+    (r"LOCATION,", _epw),
+    (r"\d{6},\s*\"?[^,\n]*\"?,[^,\n]*,\s*-?[\d.]+,\s*-?[\d.]+,\s*-?[\d.]+,\s*-?[\d.]+", _tmy3),
+    (r"\s?\d{5} .{20,60}[NS]\s+\d+\s+\d+\s+[EW]\s+\d+\s+\d+\s+-?\d+", _tm2),
+    (r"Latitude \(decimal degrees\):", _pvgis_csv),
+    (r"\s*\{", _pvgis_json),
+)
