@@ -10,6 +10,9 @@ from voltaun.cli.common import Refused, json_flag, now, refusing, rig_from, say,
 _rig_file = click.option("--rig-file", required=True, type=click.Path(exists=True, dir_okay=False, path_type=Path))
 
 
+_FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
+
+
 def _log_file(required):
     return click.option("--log", "log_file", required=required,
                         type=click.Path(exists=True, dir_okay=False, path_type=Path))
@@ -81,21 +84,39 @@ def _worst(ask):
 @click.option("--design-month", type=click.IntRange(1, 12), help="Without it the month with the least sun.")
 @click.option("--array-share", type=float, help="The system's losses; default 0.75.")
 @click.option("--bank-temp", type=float, help="Coldest bank temperature to plan for, °C; without it no cold.")
+@click.option("--weather", "weather_files", multiple=True, type=_FILE,
+              help="A weather file of the place (EPW, TMY3, TM2, PVGIS by the hour).")
+@click.option("--sky-habit", "habits", multiple=True, metavar="SEASON=BRIGHT/MIXED/DARK",
+              help="How many days in ten are so in spring, summer, autumn or winter, such as winter=2/3/5.")
+@click.option("--panels", type=click.IntRange(0, 40), help="Up to so many panels more.  [default: 8]")
+@click.option("--strings", type=click.IntRange(0, 20), help="Up to so many strings more.  [default: 4]")
+@click.option("--years", type=click.IntRange(1, 200), help="Weather years to run.  [default: 40]")
+@click.option("--seed", default=1, show_default=True, type=click.IntRange(0))
+@click.option("--short-days", default=3.0, show_default=True, type=click.FloatRange(0, 366),
+              help="So many days below the everyday floor in a usual year are enough.")
+@click.option("--prices", "price_file", type=_FILE, help="A price list: name,kind,size,price,weight_kg,area_m2.")
+@click.option("--budget", type=click.FloatRange(0), help="What may be spent, in the list's money.")
+@click.option("--weight-kg", type=click.FloatRange(0), help="What may be carried more.")
+@click.option("--roof-m2", type=click.FloatRange(0, min_open=True), help="What roof there is for more panels.")
 @json_flag
 def additions(rig_file, log_file, reserve_days, recovery_days, use_wh, peak_sun_hours, design_month, array_share,
-              bank_temp, as_json):
-    """Work the sheet: how large a bank, array, controller and inverter the use calls for."""
+              bank_temp, as_json, **simulated):
+    """Work the sheet: how large a bank, array, controller and inverter the use calls for. With any option from
+    --weather on also run years of weather through what may be added, and through what may be done instead."""
     from voltaun.cli import tables
     from voltaun.core.learned.account import learn, reckon
     from voltaun.core.rig.bank import cold_factor
     from voltaun.core.sizing import worksheet as sheets
     from voltaun.formats.answers import additions_answer
+    from voltaun.words import reasons
     rig = rig_from(rig_file.read_bytes(), rig_file)
-    planes = _tables(rig) if log_file or peak_sun_hours is None else None
-    learned = learn(rig, [])
+    asked = any(value for name, value in simulated.items() if name not in ("seed", "short_days"))
+    planes = _tables(rig) if log_file or peak_sun_hours is None or asked else None
+    learned, logged = learn(rig, []), _logged(rig, log_file) if log_file else []
     if log_file:
         from voltaun.core.sky.clear_sky import rig_sun
-        learned = reckon(rig, _logged(rig, log_file), rig_sun(rig, planes)).learned
+        learned = reckon(rig, logged, rig_sun(rig, planes)).learned
+    found = _simulated(rig, logged, planes, **simulated) if asked else None
     try:
         inputs = sheets.suggest(rig, learned, planes, reserve_days=reserve_days, recovery_days=recovery_days,
                                 use_wh_per_day=use_wh, peak_sun_hours=peak_sun_hours, design_month=design_month,
@@ -105,7 +126,48 @@ def additions(rig_file, log_file, reserve_days, recovery_days, use_wh, peak_sun_
     except ValueError as error:
         raise Refused(str(error)) from error
     listed = sheets.options(rig, sheet)
-    say(additions_answer(sheet, listed), lambda: tables.additions_table(sheet, listed), as_json)
+    say(additions_answer(sheet, listed, found, reasons.say), lambda: tables.additions_table(sheet, listed, found),
+        as_json)
+
+
+def _simulated(rig, logged, planes, weather_files, habits, panels, strings, years, seed, short_days, price_file, budget,
+               weight_kg, roof_m2):
+    from voltaun.core.outlook.ask import known
+    from voltaun.core.sizing.choices import Limits
+    from voltaun.core.sizing.simulation import AdditionsAsk, simulate_additions
+    from voltaun.core.sky.clear_sky import rig_sun
+    from voltaun.formats.price_list import read_prices
+    from voltaun.formats.weather_file import read_weather, remarks
+    weathers = []
+    for path in weather_files:
+        weathers.append(refusing(read_weather, path.read_bytes(), file=path))
+        try:
+            warn([f"{path}: {remark}" for remark in remarks(weathers[-1], rig.place)])
+        except ValueError as error:
+            raise Refused(f"{path}: {error}") from error
+    products = refusing(read_prices, price_file.read_bytes(), file=price_file) if price_file else ()
+    sun = rig_sun(rig, planes)
+    until = logged[-1].at if logged else now()
+    ask = AdditionsAsk(rig, known(rig, logged, sun, until), sun, weathers, dict(map(_habit, habits)),
+                       8 if panels is None else panels, 4 if strings is None else strings, years or 40, seed,
+                       short_days, products, Limits(budget, weight_kg, roof_m2))
+    try:
+        return simulate_additions(ask)
+    except ValueError as error:
+        raise Refused(str(error)) from error
+
+
+def _habit(text):
+    from voltaun.core.sizing.years import SEASONS
+    season, _, parts = text.partition("=")
+    try:
+        days = [float(part) for part in parts.split("/")]
+        if season not in SEASONS or len(days) != 3 or min(days) < 0 or not sum(days) > 0:
+            raise ValueError
+    except ValueError as error:
+        raise Refused(f"--sky-habit: found {text!r}, expected SEASON=BRIGHT/MIXED/DARK such as winter=2/3/5, with a "
+                      f"season of {', '.join(SEASONS)}") from error
+    return season, tuple(day / sum(days) for day in days)
 
 
 def _tables(rig):

@@ -9,8 +9,11 @@ from voltaun.core.outlook.outlook import Outlook, Range
 from voltaun.core.outlook.replay import Again
 from voltaun.core.outlook.scores import Backtest
 from voltaun.core.rig.rig import Rig
+from voltaun.core.sizing.choices import Choice
+from voltaun.core.sizing.simulation import Additions
 from voltaun.core.sizing.worksheet import Option, Worksheet
-from voltaun.words.sentences import advice, chance, day_name, in_hand, month, odds
+from voltaun.words import reasons, sentences
+from voltaun.words.sentences import advice, begin, chance, day_name, in_hand, month, odds
 from voltaun.words.units import show_energy, show_percent, show_power
 
 
@@ -70,12 +73,19 @@ def backtest_table(past: Backtest) -> str:
     return "\n".join(lines)
 
 
+def _remark(of: Choice, best: bool) -> str:
+    """What is to be said of an option beside its figures."""
+    if of.ruled_out:
+        return "; ".join(map(reasons.say, of.ruled_out))
+    return sentences.measures(of) if of.measures else "unbeaten" if best else ""
+
+
 def _between(of: Range, show) -> str:
     return f"{show(of.p10)} – {show(of.p90)}"
 
 
-def additions_table(sheet: Worksheet, listed: list[Option]) -> str:
-    """The worksheet, a line a figure."""
+def additions_table(sheet: Worksheet, listed: list[Option], found: Additions | None) -> str:
+    """The worksheet, a line a figure; and what years of weather make of it."""
     given = sheet.inputs
     at = f" ({month(given.design_month)})" if given.design_month else ""
     lines = [f"Use {show_energy(given.use_wh_per_day)} a day, {given.reserve_days:g} days in reserve, "
@@ -89,4 +99,10 @@ def additions_table(sheet: Worksheet, listed: list[Option]) -> str:
         lines.append(f"Inverter    {show_power(sheet.inverter_w)}")
     lines += [f"To add: {option.add:g} {option.part.replace('_w', ' W')} (have {option.have:g}, need {option.need:g})"
               for option in listed if option.add]
+    if found:
+        lines += ["", f"{begin(sentences.enough(found))}", f"{'panels':>8}{'strings':>9}{'days below, usual year':>24}"
+                  f"{'hard year':>11}{'price':>10}  "]
+        lines += [f"{of.panels:>8}{of.strings:>9}{came.below.p50:>24.0f}{came.below.p90:>11.0f}"
+                  f"{'' if of.price is None else format(of.price, 'g'):>10}  {_remark(of, best)}"
+                  for of, came, best in zip(found.choices, found.outcomes, found.unbeaten, strict=True)]
     return "\n".join(lines) + "\nPlanning figures; local codes and licensed people decide on wire, fuses and mounting."

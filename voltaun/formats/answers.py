@@ -1,5 +1,6 @@
 """The commands' JSON answers: their keys are a contract."""
 
+from collections.abc import Callable
 from dataclasses import asdict
 from zoneinfo import ZoneInfo
 
@@ -9,6 +10,8 @@ from voltaun.core.log.ledger import Interval
 from voltaun.core.outlook.backtest import LEVEL_DAYS
 from voltaun.core.outlook.outlook import DayOutlook, Outlook, Range
 from voltaun.core.outlook.scores import Backtest
+from voltaun.core.reasons import Reason
+from voltaun.core.sizing.simulation import Additions, Spread
 from voltaun.core.sizing.worksheet import Option, Worksheet
 
 
@@ -97,10 +100,15 @@ def _day(day: DayOutlook) -> dict:
             "chance_below_hard_floor": _s(day.chance_below_hard_floor)}
 
 
-def additions_answer(sheet: Worksheet, listed: list[Option]) -> dict:
-    """The answer of `voltaun additions`."""
+def additions_answer(sheet: Worksheet, listed: list[Option], found: Additions | None,
+                     say: Callable[[Reason], str]) -> dict:
+    """The answer of `voltaun additions`.
+
+    found  what years of weather make of it, where they were asked for; say  puts a reason in words
+    """
     given = sheet.inputs
-    return {
+    simulated = {"simulation": _simulation(found, say)} if found else {}
+    return simulated | {
         "worksheet": {
             "use_wh_per_day": _n(given.use_wh_per_day), "reserve_days": given.reserve_days,
             "recovery_days": given.recovery_days, "peak_sun_hours": _s(given.peak_sun_hours),
@@ -112,6 +120,42 @@ def additions_answer(sheet: Worksheet, listed: list[Option]) -> dict:
         "options": [{"part": option.part, "have": option.have, "need": option.need, "add": option.add}
                     for option in listed],
     }
+
+
+def _simulation(found: Additions, say: Callable[[Reason], str]) -> dict:
+    choices = []
+    for n, (choice, came) in enumerate(zip(found.choices, found.outcomes, strict=True)):
+        recorded = found.recorded[n] if found.recorded else None
+        again = found.again[n] if found.again else None
+        choices.append({
+            "panels_added": choice.panels, "strings_added": choice.strings, "measures": list(choice.measures),
+            "days_below_everyday_floor": _spread(came.below), "days_unserved": _spread(came.unserved_days),
+            "unserved_wh": _spread(came.unserved_wh), "spilt_wh": _spread(came.spilt_wh),
+            "generator_hours": _spread(came.generator_h), "generator_litres": _litres(found, came.generator_h),
+            "brought_wh": _spread(came.brought_wh),
+            "longest_below_days": {"p50": _n(came.longest.p50), "p90": _n(came.longest.p90)},
+            "as_recorded": recorded and {
+                "days_below_everyday_floor": _n(recorded.below), "days_unserved": _n(recorded.unserved_days),
+                "unserved_wh": _n(recorded.unserved_wh), "spilt_wh": _n(recorded.spilt_wh),
+                "generator_hours": _n(recorded.generator_h)},
+            "log_again": again and {"days": again.days, "days_below_everyday_floor": _n(again.below),
+                                    "unserved_wh": _n(again.unserved_wh), "spilt_wh": _n(again.spilt_wh)},
+            "price": _n(choice.price), "weight_kg": _n(choice.weight_kg),
+            "roof_m2": _n(choice.roof_m2), "ruled_out": [say(why) for why in choice.ruled_out],
+            "unbeaten": found.unbeaten[n]})
+    return {"years": found.ask.years, "weather_from": list(found.sources), "target_short_days": found.ask.most_days,
+            "answer": found.best, "seasons_guessed": list(found.guesses), "choices": choices}
+
+
+def _spread(of: Spread) -> dict:
+    return {"mean": _n(of.mean), "p10": _n(of.p10), "p50": _n(of.p50), "p90": _n(of.p90)}
+
+
+def _litres(found: Additions, hours: Spread) -> dict | None:
+    generators = found.ask.rig.generators
+    if not generators or generators[0].fuel_l_per_hour is None:
+        return None
+    return {name: _n(value * generators[0].fuel_l_per_hour) for name, value in asdict(hours).items()}
 
 
 def _estimate(of: Estimate | None) -> dict | None:

@@ -15,7 +15,8 @@ from typing import Any
 
 import numpy as np
 
-from voltaun.core.sky.weather import Weather
+from voltaun.core.rig.parts import Place
+from voltaun.core.sky.weather import FAR_KM, FAR_M, Weather, distance_km
 
 LARGEST = 40_000_000
 """A file larger than this, bytes, holds no weather by the hour."""
@@ -43,6 +44,37 @@ def read_weather(data: bytes) -> Weather:
                 warnings.simplefilter("ignore")
                 return read(text)
     raise WeatherFault("found no weather file, expected EPW, TMY3, TM2, or the hourly CSV or JSON of PVGIS")
+
+
+def remarks(weather: Weather, place: Place) -> list[str]:
+    """What is to be said of a file for a place, in words; WeatherFault when it cannot stand for it."""
+    if weather.latitude * place.latitude < 0:
+        raise WeatherFault(f"found a file of latitude {weather.latitude:g}, expected the place's hemisphere: its "
+                           "seasons are half a year apart")
+    off = noon_off(weather)
+    if abs(off) > NOON_H:
+        raise WeatherFault(f"found the sun {abs(off):.1f} h {'late' if off > 0 else 'early'}, expected hours in the "
+                           "place's standard time (is it in summer time?)")
+    told, away, higher = [], distance_km(weather, place), weather.elevation_m - place.elevation_m
+    if away > FAR_KM:
+        told.append(f"found a file {away:.0f} km from the place; its weather may be another")
+    if abs(higher) > FAR_M:
+        told.append(f"found a file {abs(higher):.0f} m {'above' if higher > 0 else 'below'} the place; its weather may "
+                    "be another")
+    if weather.typical:
+        told.append("a typical year has no rare spell in it; its weeks are laid anew to make many years")
+    return told
+
+
+NOON_H = 0.75
+"""A file whose sun stands so many hours off the place's is not in its standard time."""
+
+
+def noon_off(weather: Weather) -> float:
+    """How late the file's sun is against its place's, h: the middle of each day's beam and diffuse light."""
+    by_hour = weather.ghi[:24 * weather.days].reshape(-1, 24).sum(axis=0)
+    middle = float(by_hour @ (np.arange(24) + 0.5) / by_hour.sum())
+    return middle - (12 + weather.utc_offset_h - weather.longitude / 15)
 
 
 def _table(text: str, read: Callable[[str], tuple[Any, dict[str, Any]]], suffix: str) -> tuple[Any, dict[str, Any]]:

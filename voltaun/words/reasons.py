@@ -124,6 +124,15 @@ SAYINGS: dict[str, Callable[..., str]] = {
                                    "a clear sky."),
     "taper": lambda: ("Above the taper the bank takes less and less; a mean over the last tenth says little of the "
                       "rest."),
+    # What rules an addition out
+    "over_budget": lambda value, most: f"it costs {value:g}, and {most:g} may be spent",
+    "over_weight": lambda value, most: f"it weighs {value:g} kg, and {most:g} kg may be carried",
+    "over_roof": lambda value, most: f"it covers {value:.1f} m², and there are {most:.1f} m²",
+    "controller_passes": lambda value, most: (f"{show_power(value)} of panels on a controller that passes "
+                                              f"{show_power(most)}: it wants a bigger one"),
+    "input_takes": lambda value, most: f"{show_power(value)} of panels on an input that takes {show_power(most)}",
+    "bank_hardly_takes": lambda value, most: (f"{show_power(value)} of panels for a bank that takes {show_power(most)} "
+                                              "at the most: much of it would be spilt"),
     # Limits of the rig
     "panels_over_controller": lambda name, panels_w, limit_w: (
         f"{name}: {show_power(panels_w)} of panels on a controller that passes {show_power(limit_w)}; in full sun the "

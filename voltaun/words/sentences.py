@@ -17,6 +17,8 @@ if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.outlook.outlook import Outlook
     from voltaun.core.outlook.replay import Again
     from voltaun.core.outlook.scores import Said
+    from voltaun.core.sizing.choices import Choice
+    from voltaun.core.sizing.simulation import Additions, Spread
 
 LITTLE_DAYS = 7
 """With fewer days of the log known the page says how little that is."""
@@ -274,6 +276,46 @@ def _likely_spilt(outlook: Outlook) -> str:
             when = "Of the rest of today" if day is outlook.today else "Tomorrow"
             return f" {when} {about(day.spilt_wh.p50)} of sun will likely find the bank full: use it while it shines."
     return ""
+
+
+_MEASURES = {"leave_off": "leaving {} off", "drive": "an hour's drive with {} every three days",
+             "mains": "six hours at {} once a week", "generator": "running {} when the bank is low"}
+
+
+def measures(of: Choice) -> str:
+    """What an option does without buying: `an hour's drive with the Ute every three days`."""
+    return " and ".join(_MEASURES[kind].format(name) for kind, _, name in (each.partition(":") for each in of.measures))
+
+
+def option(of: Choice, rig: Rig) -> str:
+    """What an option adds: `two panels and one string`, `nothing`."""
+    unit = "pack" if rig.bank.is_station else "string"
+    told = [f"{number(count)} {name}{'s' if count > 1 else ''}" for count, name in ((of.panels, "panel"),
+                                                                                   (of.strings, unit)) if count]
+    return " and ".join(told) or measures(of) or "nothing"
+
+
+def short_days(of: Spread) -> str:
+    """Days a year below the floor: `about 7 days in a usual year and 19 in a hard one`."""
+    usual, hard = round(of.p50), round(of.p90)
+    return f"about {usual} day{'s' if usual != 1 else ''} in a usual year and {hard} in a hard one"
+
+
+def enough(found: Additions) -> str:
+    """The answer in a sentence: the least that is enough, and what it comes to."""
+    ask, most = found.ask, f"{found.ask.most_days:g} days below your floor in a usual year"
+    here = found.outcomes[0].below
+    if found.best is None:
+        least = min((n for n, of in enumerate(found.choices) if not of.ruled_out),
+                    key=lambda n: found.outcomes[n].below.p50)
+        return (f"nothing that was looked at keeps it within {most}; {option(found.choices[least], ask.rig)} comes "
+                f"nearest, {short_days(found.outcomes[least].below)}. As it stands: {short_days(here)}.")
+    of, came = found.choices[found.best], found.outcomes[found.best].below
+    if of == found.choices[0]:
+        return f"nothing need be added: {short_days(here)} below your floor."
+    price = "" if of.price is None or not of.price else f", {of.price:g} by your list"
+    return (f"{option(of, ask.rig)}{price} {'is' if of.measures or of.panels + of.strings == 1 else 'are'} enough for "
+            f"{most}: {short_days(came)}, where it is {short_days(here)} as it stands.")
 
 
 _FIGURES = {"solar_wh": "of sun", "use_wh": "used", "vehicle_hours": "of driving", "generator_hours": "of generator"}

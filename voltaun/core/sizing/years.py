@@ -75,7 +75,7 @@ class Years:
     @property
     def count(self) -> int:
         """How many years."""
-        return self.use.shape[1]
+        return int(self.use.shape[1])
 
 
 def season_of(month: int, north: bool) -> str:
@@ -189,7 +189,7 @@ def _shares(skies: Sequence[SkyDay], tables: np.ndarray, weights: np.ndarray, da
 
 
 def _clear_sky(rig: Rig, sun: RigSun | None, days: Sequence[date]) -> np.ndarray:
-    """Clear-sky harvest of each array by the hour, and of one W more on the plane of the first, Wh, (arrays + 1, hours)."""
+    """Clear-sky harvest of each array by the hour, and of one W more on the first's plane, Wh, (arrays + 1, hours)."""
     if sun is None:
         return np.zeros((1, 24 * len(days)), dtype=np.float32)
     begin = datetime(days[0].year, days[0].month, days[0].day, tzinfo=UTC).timestamp() - 3600 * standard_offset(rig)

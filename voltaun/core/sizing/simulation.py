@@ -1,0 +1,250 @@
+"""The question of additions, and its answer: years drawn, options run through them, and what follows."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date
+
+import numpy as np
+
+from voltaun.core.instants import day_start
+from voltaun.core.learned.use import day_legs
+from voltaun.core.log.days import by_day, sky_days
+from voltaun.core.outlook.ask import Known
+from voltaun.core.outlook.autonomy import drain
+from voltaun.core.outlook.beliefs import bank_energy
+from voltaun.core.rig.bank import effective_energy
+from voltaun.core.rig.loads import hourly_shape
+from voltaun.core.rig.rig import Rig
+from voltaun.core.sizing import years as weather_years
+from voltaun.core.sizing.choices import Choice, Limits, Product, answer, field_of, unbeaten, without_buying
+from voltaun.core.sizing.lanes import Counted, Lane, last_levels, run
+from voltaun.core.sizing.worksheet import SYSTEM_SHARE
+from voltaun.core.sizing.years import Years
+from voltaun.core.sky.clear_sky import RigSun
+from voltaun.core.sky.weather import Weather, on_plane
+
+SHORT_DAYS = 3.0
+"""So many days below the everyday floor in a usual year are enough, unless the user says otherwise."""
+
+SHARE_DAYS = 10.0
+"""The usual system share is believed as if so many logged days had shown it."""
+
+
+@dataclass(frozen=True)
+class AdditionsAsk:
+    """One question: the rig, what its log tells, weather, options and limits.
+
+    panels, strings  up to how many more are looked at; years  how many are drawn; most_days  what is enough
+    habits  for a season what part of its days is bright, mixed and dark
+    """
+
+    rig: Rig
+    known: Known
+    sun: RigSun | None
+    weathers: Sequence[Weather] = ()
+    habits: Mapping[str, tuple[float, float, float]] = field(default_factory=dict)
+    panels: int = 8
+    strings: int = 4
+    years: int = 40
+    seed: int = 1
+    most_days: float = SHORT_DAYS
+    products: Sequence[Product] = ()
+    limits: Limits = field(default_factory=Limits)
+
+
+@dataclass(frozen=True)
+class Spread:
+    """A quantity over the years: its mean, and what it is below in 10, 50 and 90 of a hundred."""
+
+    mean: float
+    p10: float
+    p50: float
+    p90: float
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What came of one option over the years; days a year, Wh a year, hours a year."""
+
+    below: Spread
+    unserved_days: Spread
+    unserved_wh: Spread
+    spilt_wh: Spread
+    generator_h: Spread
+    brought_wh: Spread
+    longest: Spread
+
+
+@dataclass(frozen=True)
+class Recorded:
+    """A mean a year over the weather files' own years, run as they stand."""
+
+    below: float
+    unserved_days: float
+    unserved_wh: float
+    spilt_wh: float
+    generator_h: float
+
+
+@dataclass(frozen=True)
+class LogAgain:
+    """The logged days with the option in place, their sun and their use: days, days below, and Wh."""
+
+    days: int
+    below: float
+    unserved_wh: float
+    spilt_wh: float
+
+
+@dataclass(frozen=True)
+class Additions:
+    """The answer: options with what came of each, which of them are unbeaten, and which is the least that is enough.
+
+    recorded, again  of each option: None without weather files, or a log of whole days; best  index into choices, None when nothing is enough
+    """
+
+    ask: AdditionsAsk
+    choices: list[Choice]
+    outcomes: list[Outcome]
+    recorded: list[Recorded] | None
+    again: list[LogAgain] | None
+    unbeaten: list[bool]
+    best: int | None
+    guesses: tuple[str, ...]
+    sources: tuple[str, ...]
+
+
+def simulate_additions(ask: AdditionsAsk, going: Callable[[float], bool] = lambda part: True) -> Additions | None:
+    """Run every option through the years; None when `going` says no. Raises ValueError when no use or sun is known."""
+    rig, known = ask.rig, ask.known
+    if drain(rig, known.learned, None) is None:
+        raise ValueError("use a day: found neither a log nor loads, expected one of them")
+    if ask.sun is None:
+        raise ValueError("sun: found no array in the rig, expected one to reckon with")
+    legs = day_legs(known.account.intervals)
+    choices = field_of(rig, ask.panels, ask.strings, ask.products, ask.limits) + without_buying(rig)
+    lanes = [each.lane for each in choices]
+    planes = [[on_plane(of, array.tilt_deg, array.azimuth_deg) for array in rig.arrays] for of in ask.weathers]
+    share = system_share(ask, planes) if planes else SYSTEM_SHARE
+    drawn = (weather_years.from_files(rig, known, legs, planes, ask.weathers, share, ask.years, ask.seed) if planes else
+             weather_years.from_log(rig, known, legs, ask.sun, ask.years, ask.seed, ask.habits))
+    counted = run(rig, drawn, lanes, going)
+    if counted is None:
+        return None
+    outcomes = [_outcome(counted, n) for n in range(len(choices))]
+    usual = [of.below.p50 for of in outcomes]
+    return Additions(ask, choices, outcomes, _as_recorded(ask, planes, share, lanes) if planes else None, _log_again(ask, lanes),
+                     unbeaten(choices, usual), answer(choices, usual, ask.most_days), drawn.guesses, drawn.sources)
+
+
+def system_share(ask: AdditionsAsk, planes: Sequence[Sequence[np.ndarray]]) -> float:
+    """What part of the irradiance on the planes gets into the battery: the log's uncapped days against what the files'
+    climate gives at that time of the year, drawn towards the usual share while there are few of them."""
+    rig = ask.rig
+    shade = np.array([np.mean(array.shade_by_month) for array in rig.arrays])
+    rated = np.array([array.rated_w for array in rig.arrays]) * shade
+    told = [day for day in sky_days(ask.known.account.intervals, ask.sun, rig.zone) if not day.capped]
+    by_day = np.zeros(365)
+    for of, weather in zip(planes, ask.weathers, strict=True):
+        sums = np.sum([watts * plane[:24 * weather.days].reshape(-1, 24).sum(axis=1) / 1000
+                       for watts, plane in zip(rated, of, strict=True)], axis=0)
+        for n, at in enumerate(weather.dates):
+            by_day[min(at.timetuple().tm_yday, 365) - 1] += sums[n] / (weather.days / 365) / len(ask.weathers)
+    smooth = np.convolve(np.concatenate((by_day[-15:], by_day, by_day[:15])), np.ones(31) / 31, "valid")
+    assert ask.sun is not None
+    got = expected = 0.0
+    for day in told:
+        start = day_start(day.day, rig.zone).timestamp()
+        got += day.share * float(ask.sun.total.between(start, start + 86_400))
+        expected += smooth[min(day.day.timetuple().tm_yday, 365) - 1]
+    if not expected:
+        return SYSTEM_SHARE
+    count = len(told)
+    return float((got / expected * count + SYSTEM_SHARE * SHARE_DAYS) / (count + SHARE_DAYS))
+
+
+def _as_recorded(ask: AdditionsAsk, planes: Sequence[Sequence[np.ndarray]], share: float,
+                 lanes: Sequence[Lane]) -> list[Recorded]:
+    """Each file as it stands, after one lap to find the level it begins at; nothing is drawn."""
+    rig = ask.rig
+    sums = np.zeros((5, len(lanes)))
+    whole = 0.0
+    for of, weather in zip(planes, ask.weathers, strict=True):
+        years, fitted = _plain(ask, of, weather, share), [_fitted(lane, weather.dates) for lane in lanes]
+        start = last_levels(rig, years, fitted)
+        counted = run(rig, years, fitted, early_days=0, start=start)
+        assert counted is not None
+        sums += np.array([each[:, 0] for each in (counted.below, counted.unserved_days, counted.unserved_wh,
+                                                  counted.spilt_wh, counted.generator_h)])
+        whole += weather.days / 365
+    return [Recorded(*(float(value) for value in column)) for column in (sums / whole).T]
+
+
+LEAST_AGAIN = 14
+"""Fewer whole days of the log say nothing when they are lived again."""
+
+
+def _log_again(ask: AdditionsAsk, lanes: Sequence[Lane]) -> list[LogAgain] | None:
+    """The log's whole days one after the other, from the level that it began with; None with too few of them.
+
+    Each day brings the sun it brought and what was spilt of it, as the clear sky lay over its hours.
+    """
+    rig, sun = ask.rig, ask.sun
+    days = [day for day in by_day(rig, ask.known.account.intervals, sun).values()
+            if day.whole and not day.unknown & {"solar", "use"}]
+    if sun is None or len(days) < LEAST_AGAIN:
+        return None
+    shape = ask.known.lean.shapes(rig, np.zeros((2, 1)))[:, 0]
+    clear = np.zeros((len(sun.arrays), len(days), 24))
+    for n, day in enumerate(days):
+        bounds = day_start(day.day, rig.zone).timestamp() + 3600.0 * np.arange(25)
+        clear[:, n] = [np.diff(array.at(bounds)) for array in sun.arrays]
+    whole = clear.sum(axis=(0, 2))
+    came = np.array([day.harvest["solar"] + day.spilt_wh for day in days])
+    harvest = clear * np.where(whole > 0, came / np.maximum(whole, 1e-9), 0.0)[None, :, None]
+    use = np.array([day.use_wh for day in days])[:, None] * shape
+    made = harvest.reshape(len(sun.arrays), -1)
+    one = made[:1] / rig.arrays[0].rated_w
+    energy = bank_energy(rig, ask.known.learned, None).mean
+    logged = Years(np.concatenate((made, one))[:, :, None].astype(np.float32),
+                   use.reshape(-1, 1).astype(np.float32), np.ones(1, np.float32), energy,
+                   np.array([day.day.month for day in days]), (), ("log",))
+    begun = next((i.soc_start for i in ask.known.account.intervals if i.soc_start is not None), 1.0)
+    counted = run(rig, logged, [_fitted(lane, [day.day for day in days]) for lane in lanes], early_days=0, start=begun)
+    assert counted is not None
+    return [LogAgain(len(days), float(counted.below[n, 0]), float(counted.unserved_wh[n, 0]),
+                     float(counted.spilt_wh[n, 0])) for n in range(len(lanes))]
+
+
+def _fitted(lane: Lane, days: Sequence[date]) -> Lane:
+    """The option with what it changes laid over these days, each as the same day of a weather year."""
+    rows = [weather_years.EARLY_DAYS + min(day.timetuple().tm_yday, 365) - 1 for day in days]
+
+    def laid(hours: np.ndarray | None) -> np.ndarray | None:
+        return None if hours is None else hours.reshape(-1, 24)[rows].ravel()
+    return replace(lane, more_wh=laid(lane.more_wh), brought_w=laid(lane.brought_w))
+
+
+def _plain(ask: AdditionsAsk, planes: Sequence[np.ndarray], weather: Weather, share: float) -> Years:
+    """A file as one long year with nothing drawn: the use as it is on the mean, the bank as it is in force."""
+    rig, days = ask.rig, weather.dates
+    hours = 24 * len(days)
+    sun = np.array([plane[:hours] * array.rated_w / 1000 * share
+                    * np.repeat([array.shade_by_month[day.month - 1] for day in days], 24)
+                    for plane, array in zip(planes, rig.arrays, strict=True)])
+    by_month = {month: drain(rig, ask.known.learned, month) for month in range(1, 13)}
+    use = np.array([0.0 if (of := by_month[day.month]) is None else of.use_wh + of.hidden_wh for day in days])
+    by_hour = (use[:, None] * hourly_shape(rig)[None]).reshape(-1, 1)
+    one = sun[:1] / rig.arrays[0].rated_w
+    return Years(np.concatenate((sun, one))[:, :, None].astype(np.float32), by_hour.astype(np.float32),
+                 np.ones(1, np.float32), effective_energy(rig).wh, np.array([day.month for day in days]), (), ("file",))
+
+
+def _outcome(of: Counted, n: int) -> Outcome:
+    return Outcome(*(_spread(each[n]) for each in (of.below, of.unserved_days, of.unserved_wh, of.spilt_wh,
+                                                   of.generator_h, of.brought_wh, of.longest)))
+
+
+def _spread(values: np.ndarray) -> Spread:
+    low, middle, high = np.quantile(values, (0.1, 0.5, 0.9))
+    return Spread(float(values.mean()), float(low), float(middle), float(high))

@@ -1,0 +1,64 @@
+"""A price list of the user's own (`*.csv`): name, kind, size, and what one costs, weighs and covers."""
+
+import csv
+import io
+
+from voltaun.core.sizing.choices import PRODUCTS, Product
+from voltaun.formats.log_csv import decode
+
+COLUMNS = ("name", "kind", "size", "price", "weight_kg", "area_m2")
+MOST = 500
+
+
+class PriceListFault(ValueError):
+    """The list cannot be taken: which line, what was found and what was expected."""
+
+
+def read_prices(data: bytes) -> list[Product]:
+    """The products of a list, all of them or none.
+
+    Columns as in `COLUMNS`, commas or semicolons between (with semicolons a decimal comma is understood). The size is
+    W of a panel, a charger or a controller, Wh of a battery, Wh a day of a load; the last three may be blank.
+    Raises PriceListFault.
+    """
+    text = decode(data)
+    between = ";" if text.split("\n", 1)[0].count(";") > text.split("\n", 1)[0].count(",") else ","
+    rows = csv.reader(io.StringIO(text), delimiter=between)
+    head = [name.strip().lower() for name in next(rows, [])]
+    missing = [name for name in COLUMNS[:3] if name not in head]
+    if missing:
+        raise PriceListFault(f"line 1: found no column {', '.join(missing)}, expected {between.join(COLUMNS)}")
+    found: dict[str, Product] = {}
+    for line, row in enumerate(rows, 2):
+        if not any(cell.strip() for cell in row):
+            continue
+        product = _product(dict(zip(head, row, strict=False)), line, between)
+        if product.name in found:
+            raise PriceListFault(f"line {line}: found {product.name!r} twice, expected each product once")
+        found[product.name] = product
+        if len(found) > MOST:
+            raise PriceListFault(f"line {line}: found more than {MOST} products")
+    if not found:
+        raise PriceListFault("found no product, expected a line for each")
+    return list(found.values())
+
+
+def _product(row: dict[str, str], line: int, between: str) -> Product:
+    name, kind = row["name"].strip(), row["kind"].strip().lower()
+    if not 0 < len(name) <= 80:
+        raise PriceListFault(f"line {line}: found {'no name' if not name else 'a name too long'}, expected one")
+    if kind not in PRODUCTS:
+        raise PriceListFault(f"line {line}: found kind {kind!r}, expected one of {', '.join(PRODUCTS)}")
+    figures: list[float | None] = []
+    for column in COLUMNS[2:]:
+        text = (row.get(column) or "").strip()
+        try:
+            figures.append(float(text.replace(",", ".") if between == ";" else text) if text else None)
+        except ValueError as error:
+            raise PriceListFault(f"line {line}, {column}: found {text!r}, expected a number") from error
+    if figures[0] is None:
+        raise PriceListFault(f"line {line}, size: found nothing, expected W, or Wh of a battery")
+    try:
+        return Product(name, kind, figures[0], *figures[1:])
+    except ValueError as error:
+        raise PriceListFault(f"line {line}: {error}") from error
