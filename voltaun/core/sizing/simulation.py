@@ -100,7 +100,8 @@ class LogAgain:
 class Additions:
     """The answer: options with what came of each, which of them are unbeaten, and which is the least that is enough.
 
-    recorded, again  of each option: None without weather files, or a log of whole days; best  index into choices, None when nothing is enough
+    recorded, again  of each option; None without weather files, or without a log of whole days
+    best  index into choices, None when nothing is enough
     """
 
     ask: AdditionsAsk
@@ -133,8 +134,9 @@ def simulate_additions(ask: AdditionsAsk, going: Callable[[float], bool] = lambd
         return None
     outcomes = [_outcome(counted, n) for n in range(len(choices))]
     usual = [of.below.p50 for of in outcomes]
-    return Additions(ask, choices, outcomes, _as_recorded(ask, planes, share, lanes) if planes else None, _log_again(ask, lanes),
-                     unbeaten(choices, usual), answer(choices, usual, ask.most_days), drawn.guesses, drawn.sources)
+    recorded = _as_recorded(ask, planes, share, lanes) if planes else None
+    return Additions(ask, choices, outcomes, recorded, _log_again(ask, lanes), unbeaten(choices, usual),
+                     answer(choices, usual, ask.most_days), drawn.guesses, drawn.sources)
 
 
 def system_share(ask: AdditionsAsk, planes: Sequence[Sequence[np.ndarray]]) -> float:

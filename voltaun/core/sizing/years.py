@@ -101,7 +101,10 @@ def from_log(rig: Rig, known: Known, legs: Sequence[Leg], sun: RigSun | None, co
     shares = _shares(known.skies, tables, weights, days, count, seed)
     clear = _clear_sky(rig, sun, days)
     harvest = clear[:, :, None] * np.repeat(shares.astype(np.float32), 24, axis=0)[None]
-    guesses = sorted({season_of(month, north) for month in range(1, 13) if weights[month - 1] < SPELLS})
+    seen = dict.fromkeys(SEASONS, 0.0)
+    for month in range(1, 13):
+        seen[season_of(month, north)] += weights[month - 1] / 3
+    guesses = [season for season in SEASONS if seen[season] < SPELLS]
     used = (["log"] if known.skies else []) + (["habit"] if habits else [])
     return _with_use(rig, known, legs, harvest, days, count, seed, tuple(guesses), tuple(used))
 

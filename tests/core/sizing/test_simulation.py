@@ -1,0 +1,300 @@
+"""What to add: years, the run, choices and the answer. The vectors of recorded years are a second hand's."""
+
+import unittest
+from dataclasses import replace
+from datetime import UTC, date, datetime, timedelta
+from functools import cache
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+import pvlib
+
+from tests.core.outlook.test_outlook import log_of
+from tests.support import HOBART, rig, sun_of
+from voltaun.core.outlook.ask import known
+from voltaun.core.rig.parts import Bank, Engine, Generator, Load, Mains, Place, SolarArray
+from voltaun.core.sizing.choices import (
+    Choice,
+    Limits,
+    Product,
+    answer,
+    field_of,
+    unbeaten,
+    without_buying,
+)
+from voltaun.core.sizing.lanes import Lane, run
+from voltaun.core.sizing.simulation import AdditionsAsk, simulate_additions, system_share
+from voltaun.core.sizing.years import DAYS, EARLY_DAYS, Years, from_files, from_log, season_of
+from voltaun.core.sky.model import SkyDay
+from voltaun.core.sky.weather import distance_km, on_plane
+from voltaun.formats.weather_file import read_weather
+
+DATA = Path(pvlib.__path__[0]) / "data"
+GREENSBORO = rig(
+    place=Place(36.1, -79.95, "America/New_York", 273), inverter=None,
+    bank=Bank("lfp", 12.8, 200, 2, 1, charge_efficiency=0.95, standby_w=2.0),
+    arrays=(SolarArray("Roof", 400, 4, 36, 180),), loads=(Load("Everything", 3600, "dc"),))
+NONE_YET = datetime(2026, 1, 1, tzinfo=UTC)
+
+
+@cache
+def weather(name):
+    return read_weather((DATA / name).read_bytes())
+
+
+def ask(of, log=(), **given):
+    sun = sun_of(of)
+    return AdditionsAsk(of, known(of, log, sun, log[-1].at if log else NONE_YET), sun, **({"years": 6} | given))
+
+
+def plain_loop(sun, load_w, energy, limit_w, days):
+    """The same in a plain loop that shares nothing with the core: one lap for the level, then counted."""
+    level = 1.0
+    for _ in range(2):
+        below, short, spilt, missing = set(), set(), 0.0, 0.0
+        for hour, came in enumerate(sun):
+            net = came - load_w - 2.0
+            if net > 0:
+                takes = limit_w * min(1.0, 1 - 0.98 * max(0.0, level - 0.95) / 0.05)
+                taken = min(net, takes, (1 - level) * energy / 0.95)
+                spilt += net - taken
+                level += taken * 0.95 / energy
+            else:
+                given = min(-net, max(0.0, level - 0.1) * energy)
+                level -= given / energy
+                unserved = min(-net - given, load_w)
+                missing += unserved
+                if unserved > 0.01:
+                    short.add(days[hour // 24])
+            if level < 0.2 - 1e-5:
+                below.add(days[hour // 24])
+    return len(below), len(short), missing, spilt
+
+
+class AsRecorded(unittest.TestCase):
+    def test_the_vectors(self):
+        found = simulate_additions(ask(GREENSBORO, weathers=[weather("723170TYA.CSV")], panels=4, strings=2, years=1))
+        by_option = {(of.panels, of.strings): came for of, came in zip(found.choices, found.recorded, strict=True)}
+        for option, (below, short, unserved, spilt) in {(0, 0): (54, 41, 48.9, 766), (2, 0): (22, 18, 19.3, 1779),
+                                                        (0, 1): (21, 14, 17.9, 733), (4, 2): (0, 0, 0, 2802)}.items():
+            came = by_option[option]
+            self.assertAlmostEqual(came.below, below, delta=3, msg=option)
+            self.assertAlmostEqual(came.unserved_days, short, delta=3, msg=option)
+            self.assertAlmostEqual(came.unserved_wh / 1000, unserved, delta=0.05 * unserved + 0.1, msg=option)
+            self.assertAlmostEqual(came.spilt_wh / 1000, spilt, delta=0.02 * spilt, msg=option)
+
+    def test_other_places_against_a_plain_loop(self):
+        for name, place, tilt in (("703165TY.csv", Place(55.317, -160.517, "America/Anchorage", 7), 55),
+                                  ("12839.tm2", Place(25.8, -80.27, "America/New_York", 2), 25)):
+            of = replace(GREENSBORO, place=place, arrays=(SolarArray("Roof", 400, 3, tilt, 180),))
+            file = weather(name)
+            found = simulate_additions(ask(of, weathers=[file], panels=2, strings=1, years=1))
+            for choice, came in zip(found.choices, found.recorded, strict=True):
+                energy = 5120.0 * (1 + choice.strings)
+                sun = on_plane(file, tilt, 180) * 0.75 * 400 * (3 + choice.panels) / 1000
+                below, short, unserved, spilt = plain_loop(sun.tolist(), 150.0, energy, 0.5 * energy, file.dates)
+                self.assertAlmostEqual(came.below, below, delta=1, msg=(name, choice.panels, choice.strings))
+                self.assertAlmostEqual(came.unserved_days, short, delta=1)
+                self.assertAlmostEqual(came.unserved_wh, unserved, delta=0.002 * unserved + 5)
+                self.assertAlmostEqual(came.spilt_wh, spilt, delta=0.002 * spilt + 5)
+
+    def test_the_file_lies_where_it_says(self):
+        # A degree of latitude is 111.2 km.
+        self.assertAlmostEqual(distance_km(weather("723170TYA.CSV"), replace(GREENSBORO.place, latitude=37.1)), 111.2,
+                               delta=0.1)
+
+    def test_the_log_corrects_the_level_of_a_file(self):
+        # Days that brought six tenths of the irradiance: forty of them against ten of the usual 0.75 make 0.63.
+        file, of = weather("723170TYA.CSV"), GREENSBORO
+        plane = [on_plane(file, 36, 180)]
+        asked = ask(of, weathers=[file])
+        by_day = plane[0].reshape(-1, 24).sum(axis=1) * 1.6
+        sun, wanted = sun_of(of), []
+        for n in range(40):
+            day = date(2025, 5, 1) + timedelta(days=n)
+            start = datetime(day.year, day.month, day.day, 4, tzinfo=UTC).timestamp()  # midnight in summer time there
+            clear = float(sun.total.between(start, start + 86_400))
+            usual = np.mean([by_day[(day - date(2025, 1, 1)).days + shift] for shift in range(-15, 16)])
+            wanted.append(SkyDay(day, 0.6 * usual / clear, False, None))
+        with mock.patch("voltaun.core.sizing.simulation.sky_days", return_value=wanted):
+            self.assertAlmostEqual(system_share(asked, [plane]), (40 * 0.6 + 10 * 0.75) / 50, delta=0.004)
+        self.assertEqual(system_share(asked, [plane]), 0.75)
+
+
+def flat_years(sun_wh, use_wh, count=3):
+    """Years of the same hours: sun from nine to fifteen o'clock, the use all day; the second array is one W more."""
+    hours = np.zeros((24 * DAYS, count), np.float32)
+    hours.reshape(DAYS, 24, count)[:, 9:15] = 1.0
+    return Years(np.stack((hours * sun_wh / 6, hours * 0.5)), np.full((24 * DAYS, count), use_wh / 24, np.float32),
+                 np.ones(count, np.float32), 9600.0, np.ones(DAYS, int), (), ())
+
+
+class Run(unittest.TestCase):
+    OF = rig(bank=Bank("lfp", 12, 400, 2, 1, charge_efficiency=0.95, standby_w=0.0))
+
+    def test_days_are_counted_by_the_sum(self):
+        # 1200 Wh used, nothing comes in: from full to 20 % of 9600 Wh are 6.4 days, to 10 % 7.2; from the eighth day on
+        # all is missing. Thirty early days are long enough to begin the year empty.
+        counted = run(self.OF, flat_years(0.0, 1200.0), [Lane()])
+        self.assertEqual((counted.below[0, 0], counted.unserved_days[0, 0], counted.longest[0, 0]), (365, 365, 365))
+        self.assertAlmostEqual(counted.unserved_wh[0, 0], 365 * 1200, delta=1)
+        short = run(self.OF, flat_years(0.0, 1200.0), [Lane()], early_days=0)
+        # Of 395 days below from the seventh on; unserved from the eighth on, 0.8 of that one.
+        self.assertEqual((short.below[0, 0], short.unserved_days[0, 0]), (395 - 6, 395 - 7))
+        self.assertAlmostEqual(short.unserved_wh[0, 0], (395 - 7.2) * 1200, delta=2)
+
+    def test_energy_is_conserved(self):
+        years, lanes = flat_years(1500.0, 1400.0), [Lane(), Lane(600.0, 1), Lane(brought_w=np.full(24 * DAYS, 20.0))]
+        counted = run(self.OF, years, lanes, early_days=0)
+        # In the end nearly the level of the beginning: what came in less what was used, lost and spilt is little.
+        for n, extra in enumerate((0.0, 600 * 3.0, 480.0)):
+            into = (1500.0 + extra) * DAYS
+            used = 1400.0 * DAYS - counted.unserved_wh[n, 0]
+            lost = into - used - counted.spilt_wh[n, 0]
+            self.assertTrue(-9600 * (1 + lanes[n].strings) <= lost <= 0.05 * into + 9600, (n, lost))
+
+    def test_what_an_option_changes(self):
+        years = flat_years(900.0, 1400.0)
+        plain = run(self.OF, years, [Lane()])
+        nothing = run(self.OF, years, [Lane(0.0, 0, np.zeros(24 * DAYS), np.zeros(24 * DAYS))])
+        self.assertEqual(plain.unserved_wh.tolist(), nothing.unserved_wh.tolist())
+        saved = run(self.OF, years, [Lane(more_wh=np.full(24 * DAYS, -600.0 / 24))])
+        self.assertLess(saved.unserved_wh[0, 0], 1.0)  # 800 Wh are less than the 900 that come in
+        brought = np.zeros((DAYS, 24))
+        brought[::3, 9] = 320.0
+        driven = run(self.OF, years, [Lane(brought_w=brought.ravel())])
+        self.assertAlmostEqual(driven.brought_wh[0, 0], 320 * 122, delta=321)
+        self.assertLess(driven.unserved_wh[0, 0], plain.unserved_wh[0, 0] - 320 * 115 * 0.95)
+        ruled = run(self.OF, years, [Lane(rule=(0.25, 0.60, 900.0))])
+        self.assertEqual((ruled.below[0, 0], ruled.unserved_wh[0, 0]), (0, 0.0))
+        # What the sun does not bring the set does: about 500 Wh and what is lost on the way a day, at 900 W.
+        self.assertTrue(365 * 500 / 900 < ruled.generator_h[0, 0] < 365 * 620 / 900, ruled.generator_h)
+
+    def test_a_controller_holds_the_array(self):
+        of = replace(self.OF, arrays=(replace(self.OF.arrays[0], controller_limit_w=200.0),))
+        counted = run(of, flat_years(1500.0, 1400.0), [Lane(), Lane(2000.0)])
+        self.assertEqual(counted.unserved_wh[0, 0], counted.unserved_wh[1, 0])
+        self.assertGreater(counted.unserved_wh[0, 0], 150 * 365)  # 6 × 200 Wh come, 1400 are wanted
+
+    def test_more_never_hurts(self):
+        asked = ask(GREENSBORO, weathers=[weather("723170TYA.CSV")], panels=3, strings=3, years=5)
+        planes = [[on_plane(asked.weathers[0], 36, 180)]]
+        years = from_files(asked.rig, asked.known, [], planes, asked.weathers, 0.75, 5, 1)
+        counted = run(asked.rig, years, [Lane(400.0 * panels, strings) for strings in range(3) for panels in range(3)])
+        below, unserved = (each.reshape(3, 3, 5) for each in (counted.below, counted.unserved_wh))
+        self.assertTrue((np.diff(below, axis=1) <= 0).all())  # one more panel, in every year
+        self.assertTrue((np.diff(unserved, axis=0) <= 1).all())  # one more string
+
+    def test_it_can_be_stopped(self):
+        told = []
+        self.assertIsNone(run(self.OF, flat_years(1.0, 1.0), [Lane()], lambda part: told.append(part) or part < 0.5))
+        self.assertTrue(0.5 <= told[-1] < 0.6)
+
+
+class FromLog(unittest.TestCase):
+    def years(self, days, habits=None, count=200):
+        of, log = rig(), log_of(days)
+        told = known(of, log, sun_of(of), log[-1].at)
+        return from_log(of, told, [], sun_of(of), count, 3, habits)
+
+    def test_a_year_has_its_days_and_the_seasons_nobody_saw_are_guesses(self):
+        years = self.years(60)  # November and December, in the south
+        self.assertEqual(years.sun.shape, (2, 24 * DAYS, 200))
+        self.assertEqual((years.guesses, years.sources), (("autumn", "winter"), ("log",)))
+        self.assertEqual((season_of(1, True), season_of(1, False), season_of(4, True)), ("winter", "summer", "spring"))
+        totals = years.sun[0].reshape(DAYS, 24, -1).sum(axis=1)
+        summer, winter = (totals[EARLY_DAYS + first:EARLY_DAYS + first + 60].mean(axis=0) for first in (305, 160))
+        # An unseen season is off by 0.6 on the logit: its mean spreads far wider over the years.
+        self.assertGreater((winter / winter.mean()).std(), 1.8 * (summer / summer.mean()).std())
+
+    def test_the_users_word_on_a_season_counts_as_three_weeks(self):
+        bright, dark = (self.years(60, {"winter": habit}) for habit in ((1.0, 0.0, 0.0), (0.0, 0.0, 1.0)))
+        self.assertNotIn("winter", bright.guesses)
+        self.assertIn("habit", bright.sources)
+        june = slice(24 * (EARLY_DAYS + 155), 24 * (EARLY_DAYS + 185))
+        shares = [years.sun[0, june].mean() for years in (bright, dark)]
+        self.assertGreater(shares[0], 1.8 * shares[1])  # 0.75 and 0.20 of clear sky, with some doubt
+
+    def test_the_same_seed_draws_the_same_years(self):
+        one, two = self.years(40, count=3), self.years(40, count=3)
+        np.testing.assert_array_equal(one.sun, two.sun)
+        np.testing.assert_array_equal(one.use, two.use)
+
+
+class Choices(unittest.TestCase):
+    PANEL, UNIT = Product("Big", "panel", 440, 250, 22, 2.0), Product("Unit", "battery", 4800, 900, 40)
+
+    def test_prices_weights_and_what_rules_out(self):
+        of = rig(arrays=(SolarArray("Roof", 300, 4, 30, 0, controller_limit_w=2000.0),))
+        made = {(each.panels, each.strings): each
+                for each in field_of(of, 4, 1, [self.PANEL, self.UNIT], Limits(2000, 90, 6.0))}
+        one = made[1, 1]
+        # One panel of 440 W and a string of two units: 250 + 1800, 22 + 80 kg, 2 m².
+        self.assertEqual((one.lane.added_w, one.price, one.weight_kg, one.roof_m2), (440.0, 2050.0, 102.0, 2.0))
+        self.assertEqual([why.code for why in one.ruled_out], ["over_budget", "over_weight"])
+        self.assertEqual([why.code for why in made[2, 0].ruled_out], ["controller_passes"])  # 1200 + 880 over 2000
+        self.assertEqual([why.code for why in made[4, 0].ruled_out], ["over_roof", "controller_passes"])
+        self.assertEqual(made[1, 0].ruled_out, ())
+        self.assertEqual({each.price for each in field_of(of, 2, 1, [], Limits())} - {0.0}, {None})
+        own = field_of(of, 1, 0, [self.PANEL, Product("Own", "panel", 300, 99)], Limits())
+        self.assertEqual(own[1].price, 99)
+        self.assertEqual(len(field_of(rig(arrays=()), 4, 2, [], Limits())), 3)
+
+    def test_a_small_bank_hardly_takes_a_large_array(self):
+        of = rig(bank=Bank("flooded", 12, 100, 1, 1), arrays=(SolarArray("Roof", 100, 2, 30, 0),))
+        # 0.13 × 1200 W are 156: half again are 234.
+        self.assertEqual([[why.code for why in each.ruled_out] for each in field_of(of, 1, 0, [], Limits())],
+                         [[], ["bank_hardly_takes"]])
+
+    def test_a_product_that_cannot_be(self):
+        for odd in ({"size": 0}, {"kind": "cat"}, {"price": -1.0}, {"weight_kg": float("nan")}):
+            with self.assertRaises(ValueError):
+                Product(**({"name": "P", "kind": "panel", "size": 300} | odd))
+
+    def choice(self, price, panels=0, out=()):
+        return Choice(panels, 0, Lane(), (), price, ruled_out=out)
+
+    def test_the_unbeaten_and_the_answer(self):
+        choices = [self.choice(0.0), self.choice(100.0), self.choice(200.0), self.choice(150.0),
+                   self.choice(50.0, out=(1,))]
+        days = [30.0, 10.0, 10.0, 3.0, 0.0]
+        self.assertEqual(unbeaten(choices, days), [True, True, False, True, False])
+        self.assertEqual(answer(choices, days, 3.0), 3)
+        self.assertEqual(answer(choices, days, 12.0), 1)
+        self.assertEqual(answer(choices, days, 40.0), 0)
+        self.assertIsNone(answer(choices, days, 2.0))
+
+    def test_without_buying(self):
+        of = rig(vehicles=(Engine("Ute", 320),), generators=(Generator("Set", 900, 0.7),), mains=(Mains("Post", 500),),
+                 loads=(Load("Radio", 240, "dc", priority="spare", pattern=("hours", 18, 22), months=(1,)),
+                        Load("Fridge", 500, "dc")))
+        off, drive, socket, generator = without_buying(of)
+        less = off.lane.more_wh.reshape(DAYS, 24)
+        self.assertEqual((less[EARLY_DAYS, 17:23].tolist(), less[EARLY_DAYS + 31].sum()),
+                         ([0.0, -60.0, -60.0, -60.0, -60.0, 0.0], 0.0))
+        self.assertEqual((drive.lane.brought_w.sum(), socket.lane.brought_w.sum()), (320 * 132, 500 * 6 * 57))
+        self.assertEqual(generator.lane.rule, (0.25, 0.60, 900))
+        self.assertEqual(off.measures, ("leave_off:Radio",))
+        self.assertEqual(without_buying(rig(loads=(Load("Fridge", 500, "dc"),))), [])
+
+
+class Answer(unittest.TestCase):
+    def test_from_a_log_with_the_log_again(self):
+        log = log_of(90, use_wh=2600)
+        found = simulate_additions(ask(rig(place=HOBART), log, panels=2, strings=1, years=10))
+        self.assertEqual(len(found.choices), 6)
+        self.assertEqual(found.again[0].days, found.again[5].days)
+        self.assertTrue(80 <= found.again[0].days <= 90)
+        self.assertTrue(all(more.below <= found.again[0].below for more in found.again))
+        self.assertTrue(found.outcomes[0].below.p10 <= found.outcomes[0].below.p50 <= found.outcomes[0].below.p90)
+
+    def test_what_cannot_be_asked(self):
+        with self.assertRaisesRegex(ValueError, "neither a log nor loads"):
+            simulate_additions(ask(rig()))
+        with self.assertRaisesRegex(ValueError, "no array"):
+            simulate_additions(ask(rig(arrays=(), loads=(Load("Fridge", 500, "dc"),))))
+
+
+if __name__ == "__main__":
+    unittest.main()
