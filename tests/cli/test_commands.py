@@ -14,6 +14,8 @@ from voltaun.formats.rig_file import write_rig
 
 LOG = "read_at,soc_percent,solar_wh\n2026-11-01T19:00,82,\n2026-11-02T20:30,74,2150\n"
 
+PRICES = "name,kind,size,price,weight_kg,area_m2\nPanel,panel,300,150,17,1.6\nUnit,battery,4800,1100,45,\n"
+
 
 class Commands(unittest.TestCase):
     def setUp(self):
@@ -75,6 +77,26 @@ class WithoutDatabase(Commands):
         self.assertEqual([(option["part"], option["add"]) for option in sheet["options"]],
                          [("units", 8), ("panels", 2)])
 
+    def test_additions_simulated_same_seed_same_bytes(self):
+        given = ("additions", "--rig-file", self.file("c.rig.json", write_rig(rig())), "--log", self.long_log(),
+                 "--panels", 1, "--strings", 1, "--years", 4, "--prices", self.file("p.csv", PRICES), "--budget", 500,
+                 "--sky-habit", "winter=2/3/5", "--json")
+        first, again = voltaun(*given, "--seed", 3, check=0).stdout, voltaun(*given, "--seed", 3, check=0).stdout
+        self.assertEqual(first, again)
+        self.assertNotEqual(first, voltaun(*given, "--seed", 4, check=0).stdout)
+        got = json.loads(first)["simulation"]
+        self.assertEqual((got["years"], got["weather_from"], got["target_short_days"]), (4, ["log", "habit"], 3.0))
+        self.assertEqual([(each["panels_added"], each["strings_added"], each["price"]) for each in got["choices"]],
+                         [(0, 0, 0.0), (1, 0, 150.0), (0, 1, 2200.0), (1, 1, 2350.0)])
+        self.assertEqual([bool(each["ruled_out"]) for each in got["choices"]], [False, False, True, True])
+        self.assertLessEqual({"days_below_everyday_floor", "days_unserved", "unserved_wh", "spilt_wh",
+                              "generator_hours", "generator_litres", "longest_below_days", "as_recorded", "log_again",
+                              "weight_kg", "roof_m2", "unbeaten"}, set(got["choices"][0]))
+        self.assertEqual(set(got["choices"][0]["days_below_everyday_floor"]), {"mean", "p10", "p50", "p90"})
+        # Without any of its options there is the worksheet alone.
+        self.assertNotIn("simulation", json.loads(voltaun(*given[:5], "--json", check=0).stdout))
+        self.assertIn("in a usual year", voltaun(*given[:-1], check=0).stdout)
+
     def test_outlook_same_seed_same_bytes(self):
         given = ("outlook", "--rig-file", self.file("c.rig.json", write_rig(rig())), "--log", self.long_log(), "--json")
         first, again = voltaun(*given, "--seed", 3, check=0).stdout, voltaun(*given, "--seed", 3, check=0).stdout
@@ -105,6 +127,11 @@ class WithoutDatabase(Commands):
                 (("additions", "--rig-file", good), "use a day"),
                 (("backtest", "--rig-file", good, "--log", self.file("k.csv", LOG), "--days", "1,31"), "from 1 to 30"),
                 (("additions", "--rig-file", good, "--use-wh", "-5"), "more than 0"),
+                (("additions", "--rig-file", good, "--log", self.long_log(), "--sky-habit", "winter=2"), "winter=2/3/5"),
+                (("additions", "--rig-file", good, "--log", self.long_log(), "--weather", good), "expected"),
+                (("additions", "--rig-file", good, "--log", self.long_log(), "--prices",
+                  self.file("odd.csv", PRICES + "A,panel,1,-5,,\n")), "line 4: found price -5"),
+                (("additions", "--rig-file", good, "--log", self.long_log(), "--roof-m2", "0"), "roof-m2"),
                 (("serve", "--host", "0.0.0.0"), "this machine only")):
             with self.subTest(words):
                 done = voltaun(*arguments)

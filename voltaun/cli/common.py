@@ -9,7 +9,7 @@ from pathlib import Path
 import click
 
 from voltaun import clock
-from voltaun.formats import FileFaults
+from voltaun.formats import FileFaults, OneFault
 
 
 class Refused(click.ClickException):
@@ -107,6 +107,8 @@ def refusing(read, *args, file):
         text = "\n".join(f"{file}, {line}" if not line.startswith("and ") else line
                          for line in str(faults).split("\n"))
         raise Refused(text) from faults
+    except OneFault as fault:
+        raise Refused(f"{file}, {fault}") from fault
 
 
 def rig_from(data, file=None):

@@ -21,13 +21,14 @@ _OF_RIG = {
     "reading": ("at, removed, id", {}), "rig_change": ("id", {}), "bench_run": ("begun_at, id", {}),
     "figure_origin": ("path", {"run_id": "bench_run"}), "measuring_round": ("rig_id", {}),
     "plan": ("first_day, id", {}), "sky_given": ("day, given_on", {}), "rig_setting": ("name", {}),
+    "weather": ("id", {}),
     "monitor": ("rig_id", {}), "monitor_mark": ("at, id", {}),
 }
 _OF_ROW = {"reading_change": ("reading_id", "reading"), "bench_mark": ("run_id", "bench_run"),
            "bench_change": ("run_id", "bench_run")}
 """Tables whose rows belong to a row of another, by the column that points to it."""
 
-NUMBERED = {"plan", "reading", "rig_change", "bench_run", "monitor_mark", "reading_change", "bench_change"}
+NUMBERED = {"plan", "weather", "reading", "rig_change", "bench_run", "monitor_mark", "reading_change", "bench_change"}
 
 
 class ArchiveFault(ValueError):

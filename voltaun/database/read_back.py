@@ -10,7 +10,7 @@ from datetime import date, datetime
 
 from voltaun.core.outlook.plans import GeneratorRule
 from voltaun.core.rig.parts import SKIES
-from voltaun.database import bench, monitors, plans, readings, rigs
+from voltaun.database import bench, monitors, plans, readings, rigs, weather
 from voltaun.database.rigs import ODD
 
 
@@ -19,6 +19,7 @@ def faults(connection: sqlite3.Connection, rig_id: int) -> Iterator[str]:
     yield from _try("the rig", lambda: rigs.get(connection, rig_id, also_removed=True).rig)
     yield from _rows(connection, rig_id, "reading", "reading", readings.reading_of)
     yield from _rows(connection, rig_id, "plan", "plan", plans.plan_of)
+    yield from _rows(connection, rig_id, "weather", "weather file", weather.weather_of)
     for table, what, read in (("rig_change", "change of the rig", rigs.read_change),
                               ("sky_given", "word on the sky", _sky), ("monitor_mark", "mark of the monitor", _at),
                               ("figure_origin", "origin of a figure", _origin), ("rig_setting", "setting", _setting)):

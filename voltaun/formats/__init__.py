@@ -19,6 +19,10 @@ class FileFault:
         return f"{self.where}: found {self.found}, expected {self.expected}"
 
 
+class OneFault(ValueError):
+    """A file that was refused whole at its first fault: where, what was found, what was expected."""
+
+
 @dataclass
 class FileFaults(Exception):
     """A file that was refused whole, with every fault (a very long list is cut and counted)."""

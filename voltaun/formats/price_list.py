@@ -4,13 +4,13 @@ import csv
 import io
 
 from voltaun.core.sizing.choices import PRODUCTS, Product
-from voltaun.formats.log_csv import decode
+from voltaun.formats import OneFault
 
 COLUMNS = ("name", "kind", "size", "price", "weight_kg", "area_m2")
 MOST = 500
 
 
-class PriceListFault(ValueError):
+class PriceListFault(OneFault):
     """The list cannot be taken: which line, what was found and what was expected."""
 
 
@@ -21,7 +21,10 @@ def read_prices(data: bytes) -> list[Product]:
     W of a panel, a charger or a controller, Wh of a battery, Wh a day of a load; the last three may be blank.
     Raises PriceListFault.
     """
-    text = decode(data)
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise PriceListFault(f"found bytes that are no UTF-8 ({error.reason}), expected a text file") from error
     between = ";" if text.split("\n", 1)[0].count(";") > text.split("\n", 1)[0].count(",") else ","
     rows = csv.reader(io.StringIO(text), delimiter=between)
     head = [name.strip().lower() for name in next(rows, [])]

@@ -17,6 +17,7 @@ import numpy as np
 
 from voltaun.core.rig.parts import Place
 from voltaun.core.sky.weather import FAR_KM, FAR_M, Weather, distance_km
+from voltaun.formats import OneFault
 
 LARGEST = 40_000_000
 """A file larger than this, bytes, holds no weather by the hour."""
@@ -29,7 +30,7 @@ NOMINAL = 2023
 """The calendar in which a typical year is laid out: one without a 29 February."""
 
 
-class WeatherFault(ValueError):
+class WeatherFault(OneFault):
     """The file cannot be taken: which line, what was found and what was expected."""
 
 
@@ -92,12 +93,10 @@ def _table(text: str, read: Callable[[str], tuple[Any, dict[str, Any]]], suffix:
 
 def _epw(text: str) -> Weather:
     from pvlib.iotools import read_epw
-    table, about = _table(text, lambda path: read_epw(path, coerce_year=NOMINAL), ".epw")
-    years = sorted(set(table.get("year", [NOMINAL])))
-    if len(table) > YEAR:
-        table, about = _table(text, read_epw, ".epw")
-    return _by_rows(table, about["latitude"], about["longitude"], about["altitude"], about["TZ"], "EPW", 9,
-                    len(table) == YEAR and len(years) > 1 or "TMY" in text[:4000].upper())
+    table, about = _table(text, read_epw, ".epw")
+    # A year put together from months of several years, not years that follow one another.
+    typical = len(table) == YEAR and table["year"].nunique() > 1
+    return _by_rows(table, about["latitude"], about["longitude"], about["altitude"], about["TZ"], "EPW", 9, typical)
 
 
 def _tmy3(text: str) -> Weather:

@@ -81,6 +81,12 @@ ADDRESSES = (
     ("GET", "/<int:rig_id>/outlook/past", "outlook.past_outlooks", "outlook.views"),
     # Additions
     ("GET", "/<int:rig_id>/additions", "additions.show", "additions.views"),
+    ("GET", "/<int:rig_id>/additions/years", "additions.part", "additions.simulated"),
+    ("GET", "/<int:rig_id>/additions.csv", "additions.table", "additions.simulated"),
+    ("POST", "/<int:rig_id>/additions", "additions.keep", "additions.simulated"),
+    ("POST", "/<int:rig_id>/additions/prices", "additions.keep_prices", "additions.simulated"),
+    ("POST", "/<int:rig_id>/additions/weather", "additions.bring_weather", "additions.simulated"),
+    ("POST", "/<int:rig_id>/additions/weather/<int:weather_id>", "additions.change_weather", "additions.simulated"),
     # Sums
     ("GET", "/<int:rig_id>/sums", "sums.show", "sums.views"),
 )

@@ -77,6 +77,11 @@ def kept(name: str, key: Hashable, make: Callable[[], Any]) -> Any:
     return found[key]
 
 
+def peek(name: str, key: Hashable) -> Any:
+    """What was reckoned under a name and a key, None where it was not."""
+    return current_app.extensions.get(f"voltaun-{name}", {}).get(key)
+
+
 def state() -> tuple:
     """What everything that is reckoned of this request's rig depends on: rig and log as they are kept."""
     return (g.kept.id, g.kept.version, readings.stamp(db()))

@@ -314,8 +314,44 @@ def enough(found: Additions) -> str:
     if of == found.choices[0]:
         return f"nothing need be added: {short_days(here)} below your floor."
     price = "" if of.price is None or not of.price else f", {of.price:g} by your list"
+    others = [measures(each) for n, each in enumerate(found.choices)
+              if each.measures and n != found.best and found.outcomes[n].below.p50 <= ask.most_days]
+    free = f" {begin(' or '.join(others))} would do as much without buying." if others else ""
     return (f"{option(of, ask.rig)}{price} {'is' if of.measures or of.panels + of.strings == 1 else 'are'} enough for "
-            f"{most}: {short_days(came)}, where it is {short_days(here)} as it stands.")
+            f"{most}: {short_days(came)}, where it is {short_days(here)} as it stands.{free}")
+
+
+def as_much(found: Additions) -> list[str]:
+    """What does as much without buying as what is bought: a sentence for each."""
+    told = []
+    panels = [(of.panels, came.below.p50) for of, came in zip(found.choices, found.outcomes, strict=True)
+              if not of.measures and not of.strings]
+    for of, came in zip(found.choices, found.outcomes, strict=True):
+        if not of.measures:
+            continue
+        count, below = min(panels, key=lambda each: abs(each[1] - came.below.p50))
+        if not count:
+            like = "does less than one panel more"
+        elif count == panels[-1][0] and came.below.p50 < below - 1:
+            like = f"does more than {number(count)} panel{'s' if count > 1 else ''} more"
+        else:
+            like = f"does about what {number(count)} panel{'s' if count > 1 else ''} more would"
+        told.append(f"{begin(measures(of))} {like}: {short_days(came.below)}.")
+    return told
+
+
+def unknown(found: Additions) -> list[str]:
+    """What the answer does not know, a sentence each."""
+    told = []
+    if found.guesses:
+        seasons = " and ".join(filter(None, (", ".join(found.guesses[:-1]), found.guesses[-1])))
+        told.append(f"Of {seasons} nothing is known: a word on it below, or a weather file, would narrow this most.")
+    if "file" not in found.sources:
+        told.append("The years are drawn from what is logged and told; a weather file of the place would show spells "
+                    "that the log has not seen.")
+    if not found.ask.products:
+        told.append("No price list is kept, so panels and strings are weighed by their number.")
+    return told
 
 
 _FIGURES = {"solar_wh": "of sun", "use_wh": "used", "vehicle_hours": "of driving", "generator_hours": "of generator"}

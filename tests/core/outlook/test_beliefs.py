@@ -12,6 +12,7 @@ from voltaun.core.learned.account import Learned, reckon
 from voltaun.core.learned.capacity_fit import Estimate, Held
 from voltaun.core.learned.hours import Shares
 from voltaun.core.log.grain import level_grain, rounding
+from voltaun.core.log.ledger import Reading
 from voltaun.core.outlook.ask import known
 from voltaun.core.outlook.beliefs import Belief, bank_energy, contradicted, level_doubt, unseen_draws
 from voltaun.core.outlook.simulate import simulate
@@ -28,6 +29,7 @@ class Grain(unittest.TestCase):
     def test_the_coarsest_grain_on_which_all_levels_lie(self):
         self.assertEqual(level_grain([0.35, 0.40, 0.55, 0.60, None, 0.973, 1.0][:5] + [1.0]), 0.05)
         self.assertEqual(level_grain([0.35, 0.40, 0.55, 0.61]), 0.01)
+        self.assertEqual(level_grain([0.35, 0.40, 0.55, 1.0]), 0.01)  # full is full on every grain
         self.assertEqual(level_grain([0.35, 0.40, 0.55, 0.613]), 0.001)
         self.assertEqual(level_grain([0.20, 0.40, 0.60, 0.90]), 0.10)
         self.assertEqual(level_grain([0.35, 0.40, 0.55, 0.55, 0.55]), 0.01)  # three levels may lie so by chance
@@ -100,6 +102,10 @@ class Beliefs(unittest.TestCase):
         self.assertAlmostEqual(level_doubt(shunt, again), 0.00577, places=5)
 
 
+def replace_at(at, use_wh):
+    return Reading(at, soc=0.8, use_wh=use_wh)
+
+
 class Hours(unittest.TestCase):
     def log(self, by_day_wh, by_night_wh, days=40):
         """Read at six in the morning and six in the evening, Hobart summer time."""
@@ -121,6 +127,27 @@ class Hours(unittest.TestCase):
         self.assertAlmostEqual(shape.sum(), 1.0)
         # However sure the log is, a day may lean otherwise by a twentieth.
         self.assertTrue(0.045 < told.root[1, 1] < 0.06, told.root)
+
+    def test_a_listed_shape_is_leaned_and_not_a_flat_one(self):
+        # All on the list comes from six to noon: 800 of 1200 Wh by day is less than the list has it, so it leans to
+        # the night. S 1 by day and 0 by night; cosine over those hours −0.427 of it: 1 + b (−0.427 + 0.667 · 0.427)
+        # = 0.667 gives b = 2.34, drawn towards nothing only a little.
+        of = replace(BARE, loads=(Load("Oven", 1200.0, "dc", pattern=("hours", 6, 12)),))
+        told = self.lean(self.log(900.0, 300.0), of)
+        flat = self.lean(self.log(900.0, 300.0))
+        self.assertAlmostEqual(flat.mean[1], -np.pi / 4, delta=0.02)
+        shape = told.shapes(of, np.zeros((2, 1)))[:, 0]
+        self.assertAlmostEqual(shape[6:12].sum(), 1.0)
+
+    def test_a_day_of_which_the_reading_gap_is_uneven(self):
+        # Thirty hours with 1500 Wh used all alike: 600 in the first twelve and 900 in the next eighteen lean nowhere.
+        start = datetime(2026, 10, 15, 19, 0, tzinfo=UTC)
+        log, at = [], start
+        for n in range(60):
+            log.append(replace_at(at, None if n == 0 else 600.0 if n % 2 else 900.0))
+            at += timedelta(hours=12 if n % 2 == 0 else 18)
+        told = self.lean(log)
+        np.testing.assert_allclose(told.mean, [0.0, 0.0], atol=0.02)
 
     def test_read_once_a_day_the_hours_stay_open(self):
         told = self.lean(readings(*({"soc": 0.8, "use_wh": 1200.0} for _ in range(60))))

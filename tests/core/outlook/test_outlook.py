@@ -1,4 +1,5 @@
 import unittest
+from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
@@ -6,12 +7,14 @@ import numpy as np
 from tests.core.test_decisions import looked
 from tests.support import HOBART, readings, rig, sun_of
 from voltaun.core import instants
+from voltaun.core.learned.hours import Lean
 from voltaun.core.log.ledger import Reading
 from voltaun.core.outlook.ask import Ask, known
-from voltaun.core.outlook.outlook import outlook
+from voltaun.core.outlook.outlook import Lack, outlook
+from voltaun.core.outlook.replay import Again
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.parts import Load, Place
-from voltaun.words.sentences import about, advice, chance, in_hand, moment, odds, stretch
+from voltaun.words.sentences import about, advice, chance, in_hand, moment, odds, rests_on, stretch, when_used
 
 HOBART_ZONE = instants.zone("Australia/Hobart")
 
@@ -147,6 +150,44 @@ class Words(unittest.TestCase):
             self.assertIn(chance(seen.chance_below_everyday_floor), said)
             self.assertEqual("Nothing needs doing" in told, seen.chance_below_everyday_floor <= 0.1, (use_wh, told))
             self.assertEqual(seen.lack.first is None, seen.chance_below_everyday_floor <= 0.1)
+
+    def test_what_is_said_of_how_little_it_rests_on(self):
+        for days, told in ((1, "This rests on one day of your log"), (6, "rests on six days of your log"), (7, "")):
+            seen = look(rig(), log_of(days + 1))
+            self.assertIn(told, rests_on(seen))
+            self.assertEqual(not told, not rests_on(seen))
+        listed = rig(loads=(Load("Fridge", 900, "dc"),))
+        self.assertIn("list of loads", rests_on(look(listed, readings({"soc": 0.8}))))
+
+    def test_the_hour_towards_which_the_use_leans(self):
+        # All of a lean in the sine is at six o'clock, in the cosine at midnight, both alike between them.
+        for mean, told in (((0.5, 0.0), "towards 6:00, by 50 %"), ((0.0, 0.4), "towards 0:00, by 40 %"),
+                           ((-0.3, -0.3), "towards 15:00, by 42 %"), ((0.05, 0.05), "")):
+            self.assertIn(told, when_used(Lean(np.array(mean), np.zeros((2, 2)))))
+        self.assertEqual(when_used(Lean(np.array((0.05, 0.05)), np.zeros((2, 2)))), "")
+
+    def test_a_calm_outlook_says_when_the_worst_of_the_log_would_not_hold(self):
+        steady = readings(*({"soc": 0.95, "solar_wh": 950.0, "use_wh": 850.0} for _ in range(40)))
+        seen, today = look(rig(), steady), date(2026, 12, 10)
+        below = Again(date(2026, 6, 1), date(2026, 6, 5), 0.9, (0.5,) * 5, seen.as_of, 0.1,
+                      datetime(2026, 12, 13, 18, tzinfo=UTC), 0.0)
+        self.assertIn("the worst five days of your log again would take you below it Monday before dawn",
+                      advice(rig(), seen, today, below))
+        self.assertNotIn("worst", advice(rig(), seen, today, replace(below, below=None)))
+
+    def test_the_most_likely_time_is_left_out_where_it_comes_before_the_first_in_doubt(self):
+        low = [*log_of(20), Reading(datetime(2026, 11, 21, 8, tzinfo=UTC), soc=0.22)]
+        seen, today = look(rig(place=HOBART), low), date(2026, 11, 21)
+        first = seen.lack.first
+        later, earlier = (replace(seen, lack=Lack(0.5, first + timedelta(hours=hours), first)) for hours in (40, -20))
+        self.assertIn("most likely", odds(later, today, HOBART_ZONE))
+        self.assertNotIn("most likely", odds(earlier, today, HOBART_ZONE))
+
+    def test_enough_for_all_days_is_what_any_of_them_needs(self):
+        # 10 % short on the second day in a tenth of futures and on the eighth in another tenth: both count.
+        low = look(rig(), log_of(60, use_wh=2600))
+        self.assertGreaterEqual(low.span_shortfall_wh, low.shortfall_wh)
+        self.assertEqual(low.span_shortfall_wh > 0, low.chance_below_everyday_floor > 0.1)
 
     def test_the_first_time_in_doubt_is_the_hour_at_which_it_is(self):
         # From 31 % to the floor of 20 % are 1056 of 9600 Wh; with no sun 52 Wh an hour take them in 20 hours.

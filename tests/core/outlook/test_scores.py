@@ -1,12 +1,15 @@
 """How past outlooks did, with sums that can be done by hand."""
 
 import unittest
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
+from types import SimpleNamespace
+
+import numpy as np
 
 from tests.core.outlook.test_outlook import log_of
 from tests.support import readings, rig, sun_of
 from voltaun.core.log.ledger import Reading
-from voltaun.core.outlook.backtest import backtest
+from voltaun.core.outlook.backtest import _seen, backtest
 from voltaun.core.outlook.scores import Backtest, Forecast, LevelForecast, Said, Seen, pinball
 from voltaun.core.rig.parts import Generator
 from voltaun.words.sentences import said
@@ -67,6 +70,25 @@ class Seeing(unittest.TestCase):
         found = {(each.as_of, each.days): each.seen.below for each in self.past(low).sun}
         self.assertEqual([found[log[n].at, days] for n, days in ((71, 1), (71, 3), (73, 1), (74, 1))],
                          [False, True, True, False])
+
+    def test_the_chance_is_that_of_any_of_the_readings(self):
+        # Four futures, read at the end of each of two hours of the next day: two of them are below 20 % at one of the
+        # readings, one of these at the last; what was read is below at the first.
+        begin = datetime(2026, 11, 1, 13, tzinfo=UTC)  # midnight of the second there
+        levels = np.array([[0.5] * 4, [0.1, 0.5, 0.5, 0.5], [0.5, 0.1, 0.5, 0.3]])
+        read = [Reading(begin + timedelta(hours=1), soc=0.15), Reading(begin + timedelta(hours=2), soc=0.4)]
+        bounds = np.array([(begin + timedelta(hours=n)).timestamp() for n in range(3)])
+        asked = SimpleNamespace(rig=rig(), today=date(2026, 11, 1))
+        of = SimpleNamespace(ready=SimpleNamespace(ask=asked, grid=SimpleNamespace(bounds=bounds)), levels=read,
+                             uses={1: 900.0})
+        seen = _seen(of, SimpleNamespace(level=levels), 1)
+        self.assertEqual((seen.use_wh, seen.level_read, seen.chance, seen.below), (900.0, 0.4, 0.5, True))
+        self.assertAlmostEqual(seen.level[2], 0.4)  # the middle of 0.5, 0.1, 0.5 and 0.3
+        self.assertEqual(_seen(of, SimpleNamespace(level=levels), 2), Seen())  # nobody read on the second day
+
+    def test_said_goes_by_what_readings_could_show(self):
+        seen = Seen(50.0, LEVELS, 0.3, 0.31, False)
+        self.assertEqual(Backtest([forecast(30.0, seen)], []).said(1), [Said(3, 1, 0)])
 
     def test_what_was_started_by_hand_ends_what_can_be_held_against(self):
         of = rig(generators=(Generator("Set", 900, 0.7),))

@@ -264,6 +264,13 @@ class Choices(unittest.TestCase):
         self.assertEqual(answer(choices, days, 12.0), 1)
         self.assertEqual(answer(choices, days, 40.0), 0)
         self.assertIsNone(answer(choices, days, 2.0))
+        # What is done without buying is the answer only where nothing to buy is enough; fuel has no known price.
+        driving = Choice(0, 0, Lane(), ("drive:Ute",))
+        self.assertEqual(answer([*choices, driving], [*days, 0.0], 3.0), 3)
+        self.assertEqual(answer([*choices, driving], [*days, 0.0], 2.0), 5)
+        self.assertEqual(unbeaten([*choices, driving], [*days, 0.0]), [True, True, False, True, False, False])
+        bare = [Choice(0, 0, Lane()), Choice(1, 0, Lane()), Choice(0, 1, Lane()), Choice(1, 1, Lane())]
+        self.assertEqual(unbeaten(bare, [9.0, 5.0, 9.0, 5.0]), [True, True, False, False])
 
     def test_without_buying(self):
         of = rig(vehicles=(Engine("Ute", 320),), generators=(Generator("Set", 900, 0.7),), mains=(Mains("Post", 500),),

@@ -102,11 +102,10 @@ def _bought(rig: Rig, panels: int, strings: int, panel: Product | None, battery:
     panel_w = panel.size if panel else rig.arrays[0].panel_w if rig.arrays else 0.0
     units = strings * (1 if rig.bank.is_station else rig.bank.series)
     bought = [(panels, panel), (units, battery)]
-    price, weight, area = (_sum(bought, name) for name in ("price", "weight_kg", "area_m2"))
-    roof = _sum(bought[:1], "area_m2")
+    price, weight, roof = _sum(bought, "price"), _sum(bought, "weight_kg"), _sum(bought[:1], "area_m2")
     lane = Lane(panels * panel_w, strings)
     out = [*_over(limits, price, weight, roof), *_beyond(rig, lane)]
-    return Choice(panels, strings, lane, (), price, weight, roof if area is not None else roof, tuple(out))
+    return Choice(panels, strings, lane, (), price, weight, roof, tuple(out))
 
 
 def _sum(bought: Sequence[tuple[int, Product | None]], name: str) -> float | None:
@@ -121,11 +120,15 @@ def _sum(bought: Sequence[tuple[int, Product | None]], name: str) -> float | Non
 
 
 def _over(limits: Limits, price: float | None, weight: float | None, roof: float | None) -> list[Reason]:
+    def over(value: float | None, most: float | None) -> bool:
+        return most is not None and value is not None and value > most + 1e-9
     found = []
-    for code, value, most in (("over_budget", price, limits.budget), ("over_weight", weight, limits.weight_kg),
-                              ("over_roof", roof, limits.roof_m2)):
-        if most is not None and value is not None and value > most + 1e-9:
-            found.append(reason(code, value=value, most=most))
+    if over(price, limits.budget):
+        found.append(reason("over_budget", value=price, most=limits.budget))
+    if over(weight, limits.weight_kg):
+        found.append(reason("over_weight", value=weight, most=limits.weight_kg))
+    if over(roof, limits.roof_m2):
+        found.append(reason("over_roof", value=roof, most=limits.roof_m2))
     return found
 
 
@@ -148,7 +151,7 @@ def _beyond(rig: Rig, lane: Lane) -> list[Reason]:
 
 
 def without_buying(rig: Rig) -> list[Choice]:
-    """What this rig could do without buying anything, each on its own."""
+    """What this rig could do without buying anything, each on its own; what takes fuel has no price that is known."""
     days = calendar()
     found = []
     spare = [load for load in rig.loads if load.priority == "spare"]
@@ -157,7 +160,8 @@ def without_buying(rig: Rig) -> list[Choice]:
         for load in spare:
             held = np.array([day.month in load.months for day in days])
             less[held] -= load_dc_wh(rig, load) * hours_shape(load.pattern)
-        found.append(Choice(0, 0, Lane(more_wh=less.ravel()), ("leave_off:" + ", ".join(load.name for load in spare),)))
+        found.append(Choice(0, 0, Lane(more_wh=less.ravel()), ("leave_off:" + ", ".join(load.name for load in spare),),
+                            price=0.0))
     for source, every, hours, kind in ((rig.vehicles, DRIVE_EVERY, 1, "drive"),
                                        (rig.mains, SOCKET_EVERY, SOCKET_HOURS, "mains")):
         if source:
@@ -175,27 +179,28 @@ def unbeaten(choices: Sequence[Choice], days: Sequence[float]) -> list[bool]:
     """Which of them no other beats: none costs no more and leaves no more days below, and one of both less.
 
     days  below the everyday floor in a usual year. Without prices panels and strings each count. What is ruled out
-    beats nothing and is not among them.
+    beats nothing and is not among them, nor is what takes fuel, whose price is not known.
     """
+    priced = all(of.price is not None for of in choices if not of.measures)
+
     def costs(of: Choice) -> tuple[float, ...]:
-        return (of.price,) if of.price is not None else (float(of.panels), float(of.strings))
+        return (of.price or 0.0,) if priced else (float(of.panels), float(of.strings))
 
     def beats(one: int, other: int) -> bool:
         a, b = costs(choices[one]), costs(choices[other])
-        if len(a) != len(b):
-            return False
         no_worse = all(x <= y for x, y in zip(a, b, strict=True)) and days[one] <= days[other]
         return no_worse and (a != b or days[one] < days[other])
-    able = [n for n, of in enumerate(choices) if not of.ruled_out]
+    able = [n for n, of in enumerate(choices) if not of.ruled_out and (of.price is not None or not of.measures)]
     return [n in able and not any(beats(one, n) for one in able if one != n) for n in range(len(choices))]
 
 
 def answer(choices: Sequence[Choice], days: Sequence[float], most_days: float) -> int | None:
-    """The least that keeps a usual year within so many days below: by price, else by how much is added; None when
-    nothing that can be had does."""
+    """The least that keeps a usual year within so many days below: by price, else by how much is added; of what is done
+    without buying only where nothing to buy does. None when nothing that can be had does."""
     def cost(n: int) -> tuple[float, ...]:
         of = choices[n]
         amount = (of.lane.added_w, of.strings)
-        return (of.price if of.price is not None else float("inf"), of.panels + of.strings, *amount, days[n])
+        return (bool(of.measures), of.price if of.price is not None else float("inf"), of.panels + of.strings, *amount,
+                days[n])
     able = [n for n, of in enumerate(choices) if not of.ruled_out and days[n] <= most_days]
     return min(able, key=cost, default=None)

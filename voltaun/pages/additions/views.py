@@ -3,6 +3,7 @@
 from flask import render_template, request
 
 from voltaun.core.rig.bank import cold_factor
+from voltaun.core.sizing.years import SEASONS
 from voltaun.database import clearsky
 from voltaun.pages import context
 from voltaun.words.cautions import ESTIMATE, LOCAL_CODES
@@ -10,8 +11,14 @@ from voltaun.words.cautions import ESTIMATE, LOCAL_CODES
 
 def show():
     """The page; the inputs stand in the address, so that a sheet can be kept as a bookmark."""
+    return render()
+
+
+def render(status=None, faults=(), typed=None):
+    """The page, with what is wrong with what was asked of the simulation and what was typed of it."""
     # Imported when the page is wanted: the start of the server should not wait for it.
     from voltaun.core.sizing import worksheet as additions
+    from voltaun.pages.additions import simulated
     from voltaun.pages.additions.forms import WorksheetForm
     form = WorksheetForm(request.args)
     sheet, why, rig = None, None, context.rig()
@@ -22,9 +29,9 @@ def show():
         except ValueError as error:
             why = str(error)
     listed = additions.options(rig, sheet) if sheet else []
-    status = 422 if form.errors else 200
     return render_template("additions/additions.html", form=form, sheet=sheet, why=why, options=listed,
-                           learned=learned, cautions=(ESTIMATE, LOCAL_CODES)), status
+                           learned=learned, cautions=(ESTIMATE, LOCAL_CODES), faults=faults, typed=typed,
+                           seasons=SEASONS, **simulated.shown()), status or (422 if form.errors else 200)
 
 
 def _given(form) -> dict:

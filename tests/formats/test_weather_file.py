@@ -1,0 +1,147 @@
+"""Weather files of every format, as they should be and with what goes wrong in them."""
+
+import io
+import json
+import unittest
+from dataclasses import replace
+from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
+
+import numpy as np
+import pvlib
+
+from voltaun.core.rig.parts import Place
+from voltaun.core.sky.weather import on_plane
+from voltaun.formats.price_list import PriceListFault, read_prices
+from voltaun.formats.weather_file import WeatherFault, noon_off, read_weather, remarks
+
+DATA = Path(pvlib.__path__[0]) / "data"
+TMY3 = (DATA / "723170TYA.CSV").read_bytes()
+GREENSBORO = Place(36.1, -79.95, "America/New_York", 273)
+
+
+def epw(shift=0, year=2021, ghi=None):
+    """A made-up year in EPW form: 300 W/m² from nine to fifteen o'clock (`shift` hours later), stamped at the end."""
+    out = io.StringIO()
+    out.write("LOCATION,Made up,TAS,AUS,None,1,-42.02,147.21,10.0,310.0\n" + "HEADING\n" * 7)
+    for hour in range(8760):
+        at = datetime(year, 1, 1) + timedelta(hours=hour)
+        sun = (300 if 9 <= (at.hour - shift) % 24 < 15 else 0) if ghi is None else ghi
+        row = [at.year, at.month, at.day, at.hour + 1, 0, "?", 10, 5, 60, 97000, 0, 0, 300, sun, sun // 3, sun // 2,
+               *[0] * 19]
+        out.write(",".join(map(str, row)) + "\n")
+    return out.getvalue()
+
+
+def pvgis(hours=8760, form="csv", slope=0.0):
+    """Hours in UTC from a place at 147° east: sun from nine to fifteen o'clock of the tenth hour east."""
+    rows = []
+    for hour in range(hours):
+        at = datetime(2020, 12, 31, 14, tzinfo=UTC) + timedelta(hours=hour)  # midnight there
+        beam, diffuse = (200.0, 100.0) if 9 <= hour % 24 < 15 else (0.0, 0.0)
+        rows.append({"time": f"{at:%Y%m%d:%H}10", "Gb(i)": beam, "Gd(i)": diffuse, "Gr(i)": 0.0, "H_sun": 30.0})
+    if form == "json":
+        return json.dumps({"inputs": {"location": {"latitude": -42.02, "longitude": 147.21, "elevation": 310.0},
+                                      "mounting_system": {"fixed": {"slope": {"value": slope},
+                                                                    "azimuth": {"value": 0}}}},
+                           "outputs": {"hourly": rows}})
+    head = ("Latitude (decimal degrees): -42.020\nLongitude (decimal degrees): 147.210\nElevation (m): 310.0\n"
+            f"Slope: {slope} deg.\nAzimuth: 0 deg.\n\ntime,Gb(i),Gd(i),Gr(i),H_sun\n")
+    return head + "".join(",".join(map(str, row.values())) + "\n" for row in rows) + "\nGb(i): Beam\n"
+
+
+class Formats(unittest.TestCase):
+    def test_the_typical_years_of_the_library(self):
+        for name, kind, ghi in (("723170TYA.CSV", "TMY3", 1566.2), ("703165TY.csv", "TMY3", 829.2),
+                                ("12839.tm2", "TM2", 1792.6)):
+            read = read_weather((DATA / name).read_bytes())
+            self.assertEqual((read.kind, read.days, read.typical, read.first), (kind, 365, True, date(2023, 1, 1)))
+            self.assertAlmostEqual(read.ghi.sum() / 1000, ghi, delta=0.1)
+            self.assertLess(abs(noon_off(read)), 0.4)
+
+    def test_epw_of_one_real_year(self):
+        read = read_weather(epw().encode())
+        self.assertEqual((read.kind, read.latitude, read.utc_offset_h, read.elevation_m), ("EPW", -42.02, 10.0, 310.0))
+        self.assertEqual((read.covers, read.typical), ("2021", False))
+        months = read_weather(epw().replace("\n2021,7,", "\n2009,7,").encode())
+        self.assertEqual((months.covers, months.first), ("a typical year", date(2023, 1, 1)))
+        # The row that ends at ten is the hour from nine on.
+        self.assertEqual(np.flatnonzero(read.ghi[:24]).tolist(), [9, 10, 11, 12, 13, 14])
+        self.assertEqual(read.ghi.sum(), 365 * 6 * 300)
+
+    def test_pvgis_by_the_hour_in_both_forms(self):
+        for form in ("csv", "json"):
+            read = read_weather(pvgis(form=form).encode())
+            self.assertEqual((read.kind, read.first, read.days, read.typical), ("PVGIS", date(2021, 1, 1), 365, False))
+            self.assertEqual(np.flatnonzero(read.dhi[:24]).tolist(), [9, 10, 11, 12, 13, 14])
+            # On the horizontal what was measured comes out again.
+            flat = on_plane(read, 0.0, 0.0)
+            self.assertAlmostEqual(float(flat[12]), 300.0, delta=2.0)
+            self.assertEqual(read.covers, "2021")
+
+    def test_what_is_no_weather(self):
+        for data, words in ((b"", "found no weather file"), (b"at,soc\n", "found no weather file"), (b"{}", "expected"),
+                            (b"LOCATION,x\n", "cannot be read"), (b"\xff\xfe\x00", "found no weather file")):
+            with self.assertRaisesRegex(WeatherFault, words):
+                read_weather(data)
+
+
+class Faults(unittest.TestCase):
+    def fails(self, text, words):
+        with self.assertRaisesRegex(WeatherFault, words):
+            read_weather(text if isinstance(text, bytes) else text.encode())
+
+    def test_a_gap_eleven_months_and_a_mark_for_missing(self):
+        lines = epw().split("\n")
+        self.fails("\n".join(lines[:100] + lines[101:]), "found 8759 hours|found a step")
+        self.fails("\n".join(lines[:8 + 334 * 24]), "found 8016 hours, expected a whole year")
+        row = lines[2000].split(",")
+        row[13] = "-999"
+        self.fails("\n".join([*lines[:2000], ",".join(row), *lines[2001:]]), "line 2001: found GHI -999")
+        self.fails(epw(ghi=0), "found no sun")
+        self.fails(TMY3[:200_000], "expected a whole year|cannot be read")
+
+    def test_pvgis_with_a_gap_and_without_its_components(self):
+        lines = pvgis().split("\n")
+        self.fails("\n".join(lines[:50] + lines[51:]), "line 51: found .* expected the next hour")
+        self.fails("\n".join(line.replace("Gb(i)", "G(i)") for line in lines), r"expected the hourly file with its")
+        self.fails(pvgis(hours=2000), "found 2000 hours")
+        self.fails(pvgis(form="json").replace('"Gd(i)": 100.0', '"Gd(i)": "x"', 1), "outputs.hourly")
+
+    def test_a_file_that_cannot_stand_for_the_place(self):
+        read = read_weather(TMY3)
+        (only,) = remarks(read, GREENSBORO)
+        self.assertIn("a typical year has no rare spell in it", only)
+        self.assertIn("found a file 200 km from the place",
+                      remarks(read, replace(GREENSBORO, latitude=36.1 + 200 / 111.19))[0])
+        self.assertIn("found a file 327 m below the place", remarks(read, replace(GREENSBORO, elevation_m=600))[0])
+        with self.assertRaisesRegex(WeatherFault, "hemisphere"):
+            remarks(read, replace(GREENSBORO, latitude=-36.1))
+        # 147.21° east are 9.81 h: noon is at 12.19 in the tenth; an hour later it is in summer time.
+        self.assertAlmostEqual(noon_off(read_weather(epw().encode())), -0.186, delta=0.01)
+        with self.assertRaisesRegex(WeatherFault, "summer time"):
+            remarks(read_weather(epw(shift=1).encode()), Place(-42.02, 147.21, "Australia/Hobart", 310))
+
+
+class Prices(unittest.TestCase):
+    def test_a_list_in_either_way_of_writing(self):
+        comma = read_prices(b"name,kind,size,price,weight_kg,area_m2\nPanel 330,panel,330,180.5,18,1.7\n"
+                            b"Unit,battery,2560,900,,\n")
+        semicolon = read_prices("\ufeffname;kind;size;price;weight_kg;area_m2\nPanel 330;Panel;330;180,5;18;1,7\n"
+                                "Unit;battery;2560;900;;\n".encode())
+        self.assertEqual(comma, semicolon)
+        self.assertEqual((comma[0].price, comma[0].area_m2, comma[1].weight_kg), (180.5, 1.7, None))
+
+    def test_each_fault_with_its_line(self):
+        head = "name,kind,size,price\n"
+        for text, words in ((head + "A,panel,330,-5\n", "line 2: found price -5"), ("", "line 1"), (head, "no product"),
+                            (head + "A,panel,330,5\n\nA,panel,330,5\n", "line 4: found 'A' twice"),
+                            (head + "A,panel,,5\n", "line 2, size: found nothing"), (head + "A,x,1,5\n", "kind 'x'"),
+                            (head + "A,panel,big,5\n", "line 2, size: found 'big'"), (head + ",panel,1,5\n", "no name"),
+                            (head + "A,panel,0,5\n", "size of 0"), ("name,price\nA,5\n", "no column kind, size")):
+            with self.assertRaisesRegex(PriceListFault, words, msg=text):
+                read_prices(text.encode())
+
+
+if __name__ == "__main__":
+    unittest.main()

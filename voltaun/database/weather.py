@@ -1,0 +1,68 @@
+"""Weather files that are kept with a rig."""
+
+import base64
+import sqlite3
+import zlib
+from dataclasses import dataclass
+from datetime import date
+
+import numpy as np
+
+from voltaun.core.sky.weather import Weather
+
+LARGEST_HOURS = 40 * 8784
+"""Forty years by the hour: no file that was taken holds more."""
+
+
+@dataclass(frozen=True)
+class KeptWeather:
+    """A weather file with its number and its name."""
+
+    id: int
+    name: str
+    weather: Weather
+
+
+def add(connection: sqlite3.Connection, rig_id: int, name: str, weather: Weather) -> int:
+    """Keep a file; its number. To be called in a transaction."""
+    columns = np.stack((weather.ghi, weather.dni, weather.dhi))
+    packed = base64.b64encode(zlib.compress(np.round(columns * 10).astype("<u2").tobytes(), 6)).decode("ascii")
+    return connection.execute(
+        """INSERT INTO weather (rig_id, name, kind, latitude, longitude, elevation_m, utc_offset_h, first_day, hours,
+                                typical, packed) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
+        (rig_id, name, weather.kind, weather.latitude, weather.longitude, weather.elevation_m, weather.utc_offset_h,
+         weather.first.isoformat(), len(weather.ghi), int(weather.typical), packed)).lastrowid
+
+
+def of_rig(connection: sqlite3.Connection, rig_id: int) -> list[KeptWeather]:
+    """The files of a rig in the order in which they came."""
+    rows = connection.execute("SELECT * FROM weather WHERE rig_id = ? AND removed = 0 ORDER BY id", (rig_id,))
+    return [KeptWeather(row["id"], row["name"], weather_of(row)) for row in rows]
+
+
+def numbers(connection: sqlite3.Connection, rig_id: int) -> tuple[int, ...]:
+    """Which files a rig has; each stays as it came."""
+    return tuple(row["id"] for row in connection.execute(
+        "SELECT id FROM weather WHERE rig_id = ? AND removed = 0 ORDER BY id", (rig_id,)))
+
+
+def weather_of(row: sqlite3.Row) -> Weather:
+    """The weather that a row holds; ValueError when it holds none."""
+    hours = row["hours"]
+    if not 0 < hours <= LARGEST_HOURS:
+        raise ValueError(f"found {hours} hours, expected at most {LARGEST_HOURS}")
+    try:
+        raw = zlib.decompressobj().decompress(base64.b64decode(row["packed"], validate=True), 6 * hours + 1)
+    except zlib.error as error:
+        raise ValueError(f"found weather that cannot be unpacked ({error})") from error
+    if len(raw) != 6 * hours:
+        raise ValueError(f"found {len(raw)} bytes of weather, expected {6 * hours}")
+    ghi, dni, dhi = np.frombuffer(raw, "<u2").reshape(3, hours) / 10
+    return Weather(row["latitude"], row["longitude"], row["elevation_m"], row["utc_offset_h"],
+                   date.fromisoformat(row["first_day"]), ghi, dni, dhi, bool(row["typical"]), row["kind"])
+
+
+def set_removed(connection: sqlite3.Connection, rig_id: int, weather_id: int, removed: bool) -> bool:
+    """Take a file away, or bring it back; whether there is such a one. To be called in a transaction."""
+    return connection.execute("UPDATE weather SET removed = ? WHERE rig_id = ? AND id = ?",
+                              (removed, rig_id, weather_id)).rowcount > 0

@@ -1,0 +1,155 @@
+"""The simulated part of Additions: the question kept, the run kept, and what stands on the page."""
+
+import csv
+import io
+
+from flask import Response, abort, flash, g, redirect, render_template, request, url_for
+
+from voltaun.core.sizing.simulation import Additions, AdditionsAsk, simulate_additions
+from voltaun.database import weather
+from voltaun.database.connection import transaction
+from voltaun.formats.price_list import PriceListFault, read_prices
+from voltaun.formats.weather_file import WeatherFault, read_weather, remarks
+from voltaun.pages import context
+from voltaun.pages.additions import asked as asking
+from voltaun.words import sentences as words
+from voltaun.words.reasons import say
+
+COARSE, SHARP = 6, 40
+"""So many years are run at once, and so many after that, while one reads."""
+
+
+def found(years: int = COARSE) -> tuple[Additions | None, str | None]:
+    """The answer over so many years, or over all of them where they were run already; or why there is none."""
+    asked = asking.kept(context.db(), g.kept.id)
+    files = weather.numbers(context.db(), g.kept.id)
+    look = context.look()
+    key = (*context.state(), look.today, repr(asked), files)
+    rig = context.rig()
+
+    def make(count: int) -> Additions | str:
+        ask = AdditionsAsk(
+            rig, look.recent.known, context.sun(),
+            [each.weather for each in weather.of_rig(context.db(), g.kept.id)], asked.shares,
+            int(asked.numbers["panels"] or 0), int(asked.numbers["strings"] or 0), count, 1,
+            float(asked.numbers["most_days"] or 0), asked.products, asked.limits)
+        try:
+            made = simulate_additions(ask)
+        except ValueError as error:
+            return str(error)
+        assert made is not None
+        return made
+    sharp = context.peek("additions", (*key, SHARP))
+    made = sharp or context.kept("additions", (*key, years), lambda: make(years))
+    return (None, made) if isinstance(made, str) else (made, None)
+
+
+def part():
+    """The simulated part alone, over all of the years."""
+    told = shown(SHARP)
+    return render_template("additions/simulated.html", **told) if told["found"] else '<div id="years"></div>'
+
+
+def shown(years: int = COARSE) -> dict:
+    """What the simulated part of the page shows."""
+    made, why = found(years)
+    kept = asking.kept(context.db(), g.kept.id)
+    told = {"found": made, "why_none": why, "asked": kept, "numbers": asking.NUMBERS,
+            "files": weather.of_rig(context.db(), g.kept.id), "sharp": made is not None and made.ask.years >= SHARP}
+    if made is None:
+        return told
+    at = request.args.get("at", "")
+    which = next((n for n, of in enumerate(made.choices) if name_of(of) == at), None)
+    if which is None:
+        which = made.best if made.best is not None else 0
+    columns = max(of.panels for of in made.choices) + 1
+    rows = [list(enumerate(made.choices))[begin:begin + columns]
+            for begin in range(0, columns * (max(of.strings for of in made.choices) + 1), columns)]
+    return told | {"rows": rows[::-1], "columns": columns, "which": which, "name_of": name_of, "say": say,
+                   "least": [(of, made.outcomes[n].below) for n, of in enumerate(made.choices) if made.unbeaten[n]],
+                   "as_much": words.as_much(made)}
+
+
+def name_of(choice) -> str:
+    """An option's name in an address."""
+    return "+".join(choice.measures) or f"{choice.panels}-{choice.strings}"
+
+
+def keep():
+    """Keep the figures of the question."""
+    before = asking.kept(context.db(), g.kept.id)
+    after, faults = asking.typed(request.form, before)
+    if faults:
+        return page(422, faults, request.form)
+    with transaction(context.writer()) as db:
+        asking.keep(db, g.kept.id, after)
+    flash("The question is kept.")
+    return redirect(url_for("additions.show", rig_id=g.kept.id), 303)
+
+
+def keep_prices():
+    """Keep the price list, typed or from a file."""
+    file = request.files.get("file")
+    data = file.read() if file and file.filename else request.form.get("prices", "").encode()
+    try:
+        products = read_prices(data) if data.strip() else []
+    except (PriceListFault, ValueError) as error:
+        return page(422, [f"The price list was not kept: {error}."], request.form)
+    before = asking.kept(context.db(), g.kept.id)
+    with transaction(context.writer()) as db:
+        asking.keep(db, g.kept.id, asking.Asked(before.numbers, before.habits, data.decode("utf-8-sig", "replace")))
+    flash(f"The price list is kept: {len(products)} product{'s' if len(products) != 1 else ''}."
+          if products else "The price list is empty now.")
+    return redirect(url_for("additions.show", rig_id=g.kept.id) + "#prices", 303)
+
+
+def bring_weather():
+    """Keep a weather file of the place, with what is to be said of it."""
+    file = request.files.get("file")
+    if not file or not file.filename:
+        return page(422, ["Found no file, expected a weather file of the place."], request.form)
+    try:
+        read = read_weather(file.read())
+        told = remarks(read, context.rig().place)
+    except WeatherFault as error:
+        return page(422, [f"{file.filename[:80]} was not kept: {error}."], request.form)
+    with transaction(context.writer()) as db:
+        number = weather.add(db, g.kept.id, file.filename[:200], read)
+    flash(" ".join([f"{file.filename[:80]} is kept: {read.kind}, {read.covers}.", *(f"{words.begin(each)}."
+                                                                                  for each in told)]),
+          f"unweather-{number}")
+    return redirect(url_for("additions.show", rig_id=g.kept.id) + "#weather", 303)
+
+
+def change_weather(weather_id: int):
+    """Take a weather file away, or bring it back."""
+    removed = "back" not in request.form
+    with transaction(context.writer()) as db:
+        if not weather.set_removed(db, g.kept.id, weather_id, removed):
+            abort(404)
+    flash("The weather file is taken away." if removed else "The weather file is back.",
+          f"reweather-{weather_id}" if removed else "message")
+    return redirect(url_for("additions.show", rig_id=g.kept.id) + "#weather", 303)
+
+
+def table():
+    """All options as CSV."""
+    made, why = found(SHARP)
+    if made is None:
+        abort(404, why)
+    out = io.StringIO()
+    write = csv.writer(out)
+    write.writerow(("panels_added", "strings_added", "measures", "days_below_usual_year", "days_below_hard_year",
+                    "unserved_wh", "spilt_wh", "price", "weight_kg", "roof_m2", "unbeaten", "ruled_out"))
+    for of, came, best in zip(made.choices, made.outcomes, made.unbeaten, strict=True):
+        write.writerow((of.panels, of.strings, words.measures(of), round(came.below.p50, 1), round(came.below.p90, 1),
+                        round(came.unserved_wh.mean), round(came.spilt_wh.mean), of.price, of.weight_kg, of.roof_m2,
+                        "yes" if best else "", "; ".join(why.code for why in of.ruled_out)))
+    return Response(out.getvalue(), mimetype="text/csv",
+                    headers={"Content-Disposition": 'attachment; filename="additions.csv"'})
+
+
+def page(status: int, faults: list[str], form):
+    """The whole page with what is wrong, and what was typed."""
+    from voltaun.pages.additions.views import render
+    return render(status, faults, form)
