@@ -127,7 +127,7 @@ class WithoutDatabase(Commands):
                 (("additions", "--rig-file", good), "use a day"),
                 (("backtest", "--rig-file", good, "--log", self.file("k.csv", LOG), "--days", "1,31"), "from 1 to 30"),
                 (("additions", "--rig-file", good, "--use-wh", "-5"), "more than 0"),
-                (("additions", "--rig-file", good, "--log", self.long_log(), "--sky-habit", "winter=2"), "winter=2/3/5"),
+                (("additions", "--rig-file", good, "--log", self.long_log(), "--sky-habit", "winter=2"), "=2/3/5"),
                 (("additions", "--rig-file", good, "--log", self.long_log(), "--weather", good), "expected"),
                 (("additions", "--rig-file", good, "--log", self.long_log(), "--prices",
                   self.file("odd.csv", PRICES + "A,panel,1,-5,,\n")), "line 4: found price -5"),

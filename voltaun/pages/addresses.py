@@ -83,10 +83,10 @@ ADDRESSES = (
     ("GET", "/<int:rig_id>/additions", "additions.show", "additions.views"),
     ("GET", "/<int:rig_id>/additions/years", "additions.part", "additions.simulated"),
     ("GET", "/<int:rig_id>/additions.csv", "additions.table", "additions.simulated"),
-    ("POST", "/<int:rig_id>/additions", "additions.keep", "additions.simulated"),
-    ("POST", "/<int:rig_id>/additions/prices", "additions.keep_prices", "additions.simulated"),
-    ("POST", "/<int:rig_id>/additions/weather", "additions.bring_weather", "additions.simulated"),
-    ("POST", "/<int:rig_id>/additions/weather/<int:weather_id>", "additions.change_weather", "additions.simulated"),
+    ("POST", "/<int:rig_id>/additions", "additions.keep", "additions.question"),
+    ("POST", "/<int:rig_id>/additions/prices", "additions.keep_prices", "additions.question"),
+    ("POST", "/<int:rig_id>/additions/weather", "additions.bring_weather", "additions.question"),
+    ("POST", "/<int:rig_id>/additions/weather/<int:weather_id>", "additions.change_weather", "additions.question"),
     # Sums
     ("GET", "/<int:rig_id>/sums", "sums.show", "sums.views"),
 )
