@@ -3,12 +3,12 @@
 import tempfile
 from pathlib import Path
 
-from benchmarks import dense, first_byte, futures, ledger, outlook, pages, samples, wire
+from benchmarks import additions, dense, first_byte, futures, ledger, outlook, pages, samples, wire
 
 
 def main():
     with tempfile.TemporaryDirectory() as folder:
-        for measure in (futures, ledger, outlook, pages, samples, dense, first_byte, wire):
+        for measure in (futures, ledger, outlook, additions, pages, samples, dense, first_byte, wire):
             for line in measure.lines(Path(folder)):
                 print(line, flush=True)
 

@@ -360,6 +360,15 @@ class RigAndAdditions(BrowserCase):
         self.shows("−90 (south) to 90 (north)")
         self.assertEqual(page.locator("#place").get_by_label("Latitude, °").input_value(), "95")
 
+    def test_all_the_years_come_by_themselves_and_an_option_opens_by_keyboard(self):
+        page = self.go("/1/additions")
+        page.get_by_text("Over 40 years of weather").wait_for(timeout=60_000)
+        cell = page.locator("table.field td a").nth(3)
+        cell.focus()
+        cell.press("Enter")
+        page.wait_for_url("**at=3-*")
+        self.shows("Three panels")
+
     def test_the_worksheet_answers_a_changed_input(self):
         page = self.go("/1/additions")
         page.get_by_label("Use a day, Wh").fill("5 kWh")
@@ -443,7 +452,7 @@ class Outlook(BrowserCase):
     def test_past_outlooks_come_when_they_are_scrolled_to(self):
         page = self.go("/1/outlook")
         page.locator("#past").scroll_into_view_if_needed()
-        self.shows("the band held")
+        self.shows("the sun's band held")
 
 
 class LogParts(BrowserCase):

@@ -107,20 +107,26 @@ def additions(rig_file, log_file, reserve_days, recovery_days, use_wh, peak_sun_
     from voltaun.core.learned.account import learn, reckon
     from voltaun.core.rig.bank import cold_factor
     from voltaun.core.sizing import worksheet as sheets
+    from voltaun.core.sizing.years import month_shares
     from voltaun.formats.answers import additions_answer
     from voltaun.words import reasons
     rig = rig_from(rig_file.read_bytes(), rig_file)
     asked = any(value for name, value in simulated.items() if name not in ("seed", "short_days"))
     planes = _tables(rig) if log_file or peak_sun_hours is None or asked else None
-    learned, logged = learn(rig, []), _logged(rig, log_file) if log_file else []
+    learned, skies, logged = learn(rig, []), [], _logged(rig, log_file) if log_file else []
     if log_file:
+        from voltaun.core.log.days import sky_days
         from voltaun.core.sky.clear_sky import rig_sun
-        learned = reckon(rig, logged, rig_sun(rig, planes)).learned
+        sun = rig_sun(rig, planes)
+        account = reckon(rig, logged, sun)
+        learned, skies = account.learned, sky_days(account.intervals, sun, rig.zone)
     found = _simulated(rig, logged, planes, **simulated) if asked else None
     try:
         inputs = sheets.suggest(rig, learned, planes, reserve_days=reserve_days, recovery_days=recovery_days,
                                 use_wh_per_day=use_wh, peak_sun_hours=peak_sun_hours, design_month=design_month,
                                 array_share=array_share,
+                                month_shares=month_shares(skies, dict(map(_habit, simulated["habits"])),
+                                                          rig.place.latitude),
                                 cold_factor=None if bank_temp is None else cold_factor(rig.chemistry, bank_temp))
         sheet = sheets.worksheet(rig, inputs)
     except ValueError as error:

@@ -89,10 +89,11 @@ def additions_table(sheet: Worksheet, listed: list[Option], found: Additions | N
     given = sheet.inputs
     at = f" ({month(given.design_month)})" if given.design_month else ""
     lines = [f"Use {show_energy(given.use_wh_per_day)} a day, {given.reserve_days:g} days in reserve, "
-             f"{given.recovery_days:g} to recover, {given.peak_sun_hours:.1f} peak-sun hours{at}.",
+             f"{given.recovery_days:g} to recover"
+             + ("." if given.peak_sun_hours is None else f", {given.peak_sun_hours:.1f} peak-sun hours{at}."),
              f"Bank        {show_energy(sheet.bank_energy_wh)}"
              + (f", {sheet.bank_ah:.1f} Ah" if sheet.bank_ah else "") + f": {sheet.units} units",
-             f"Array       {show_power(sheet.array_w)}: {sheet.panels} panels of {show_power(sheet.panel_w)}"]
+             sentences.array_of(sheet)]
     if sheet.controller_a:
         lines.append(f"Controller  {sheet.controller_a:.1f} A")
     if sheet.inverter_w:

@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 
 from voltaun.core.outlook.plans import AWAY, GUESTS, Plan
 from voltaun.core.rig.rig import Rig
-from voltaun.words.units import show_clock, show_duration, show_energy, show_percent
+from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power
 
 if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.learned.doubts import Doubt
@@ -19,6 +19,7 @@ if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.outlook.scores import Said
     from voltaun.core.sizing.choices import Choice
     from voltaun.core.sizing.simulation import Additions, Spread
+    from voltaun.core.sizing.worksheet import Worksheet
 
 LITTLE_DAYS = 7
 """With fewer days of the log known the page says how little that is."""
@@ -278,6 +279,22 @@ def _likely_spilt(outlook: Outlook) -> str:
     return ""
 
 
+def array_of(sheet: Worksheet) -> str:
+    """The worksheet's array in a line; why there is none where it cannot be told."""
+    if sheet.array_w is not None:
+        return f"Array       {show_power(sheet.array_w)}: {sheet.panels} panels of {show_power(sheet.panel_w)}"
+    if sheet.inputs.peak_sun_hours is None:
+        return "Array       not known: the rig has none yet, and no peak-sun hours are given"
+    return f"Array       {no_sun(sheet)}"
+
+
+def no_sun(sheet: Worksheet) -> str:
+    """What a design month without sun means, in a sentence."""
+    when = f"In {month(sheet.inputs.design_month)}" if sheet.inputs.design_month else "In the design month"
+    return (f"{when} the sun hardly rises: no array will do it. Something else must bring the energy then, or choose a "
+            "design month in which you live there.")
+
+
 _MEASURES = {"leave_off": "leaving {} off", "drive": "an hour's drive with {} every three days",
              "mains": "six hours at {} once a week", "generator": "running {} when the bank is low"}
 
@@ -302,23 +319,24 @@ def short_days(of: Spread) -> str:
 
 
 def enough(found: Additions) -> str:
-    """The answer in a sentence: the least that is enough, and what it comes to."""
-    ask, most = found.ask, f"{found.ask.most_days:g} days below your floor in a usual year"
+    """The answer in a sentence: the least that is enough, what it comes to, and what does as much without buying."""
+    rig, most = found.ask.rig, f"{days(found.ask.most_days)} below your floor"
     here = found.outcomes[0].below
     if found.best is None:
         least = min((n for n, of in enumerate(found.choices) if not of.ruled_out),
                     key=lambda n: found.outcomes[n].below.p50)
-        return (f"nothing that was looked at keeps it within {most}; {option(found.choices[least], ask.rig)} comes "
-                f"nearest, {short_days(found.outcomes[least].below)}. As it stands: {short_days(here)}.")
+        return (f"nothing that was looked at keeps a usual year within {most}; {option(found.choices[least], rig)} "
+                f"comes nearest, {short_days(found.outcomes[least].below)}. As it stands: {short_days(here)}.")
+    if found.best == 0:
+        return f"nothing need be added for {most}: {short_days(here)}."
     of, came = found.choices[found.best], found.outcomes[found.best].below
-    if of == found.choices[0]:
-        return f"nothing need be added: {short_days(here)} below your floor."
-    price = "" if of.price is None or not of.price else f", {of.price:g} by your list"
+    price = "" if not of.price else f", {of.price:g} by your list,"
     others = [measures(each) for n, each in enumerate(found.choices)
-              if each.measures and n != found.best and found.outcomes[n].below.p50 <= ask.most_days]
+              if each.measures and n != found.best and found.outcomes[n].below.p50 <= found.ask.most_days]
     free = f" {begin(' or '.join(others))} would do as much without buying." if others else ""
-    return (f"{option(of, ask.rig)}{price} {'is' if of.measures or of.panels + of.strings == 1 else 'are'} enough for "
-            f"{most}: {short_days(came)}, where it is {short_days(here)} as it stands.{free}")
+    keeps = "keeps" if of.measures or of.panels + of.strings == 1 else "keep"
+    return (f"{option(of, rig)}{price} {keeps} a usual year within {most}: {short_days(came)}. As it "
+            f"stands: {short_days(here)}.{free}")
 
 
 def as_much(found: Additions) -> list[str]:

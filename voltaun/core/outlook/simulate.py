@@ -128,7 +128,8 @@ class BankStep:
         self._room, self._out_of, self._filled = self.energy / eta, -1 / self.energy, eta / self.energy
         self._hard, self._slope = rig.bank.hard_floor, 0.98 / (1 - taper)
         self._begins = 1 + self._slope * taper
-        self._given = np.empty(lanes, dtype)
+        # Beside a row of noughts or ones NumPy takes the greater or lesser twice as fast as beside a number.
+        self._given, self.nought, self._one = np.empty(lanes, dtype), np.zeros(lanes, dtype), np.ones(lanes, dtype)
 
     def take(self, now: np.ndarray, surplus: np.ndarray, shortage: np.ndarray, limit: ArrayLike, into: np.ndarray,
              after: np.ndarray) -> None:
@@ -141,14 +142,14 @@ class BankStep:
         # Acceptance: 1 up to the taper, then down to 0.02 at 100 %.
         np.multiply(now, -self._slope, out=into)
         into += self._begins
-        np.minimum(into, 1.0, out=into)
+        np.minimum(into, self._one, out=into)
         into *= limit
         np.minimum(into, (1 - now) * self._room, out=into)
         np.minimum(into, surplus, out=into)
         surplus -= into
         given = self._given
         np.subtract(now, self._hard, out=given)
-        np.maximum(given, 0.0, out=given)
+        np.maximum(given, self.nought, out=given)
         given *= self.energy
         np.minimum(given, shortage, out=given)
         shortage -= given

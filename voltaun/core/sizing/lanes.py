@@ -68,17 +68,18 @@ def run(rig: Rig, years: Years, lanes: Sequence[Lane], going: Callable[[float], 
         for hour in range(24 * day, 24 * day + 24):
             bank.pass_an_hour(hour)
             if counts:
-                tally.see(bank)
+                tally.see(bank, hour)
         if counts:
             tally.close_the_day()
-    return tally.counted()
+    return tally.counted(bank)
 
 
-def last_levels(rig: Rig, years: Years, lanes: Sequence[Lane]) -> np.ndarray:
-    """The levels at which the years end, begun from full, (options, years)."""
+def last_levels(rig: Rig, years: Years, lanes: Sequence[Lane], days: int = 365) -> np.ndarray:
+    """The levels at which the years end, begun from full so many days before their end, (options, years)."""
     shape = (len(lanes), years.count)
     bank = _Banks(rig, years, lanes, shape, 1.0)
-    for hour in range(years.use.shape[0]):
+    hours = years.use.shape[0]
+    for hour in range(max(0, hours - 24 * days), hours):
         bank.pass_an_hour(hour)
     return bank.level
 
@@ -92,24 +93,20 @@ class _Banks:
         strings = np.array([lane.strings for lane in lanes], dtype=kind)
         string_wh = string_energy(rig)
         self._years = years
-        self._standby = rig.bank.standby_w
         self._step = BankStep(rig, years.energy[None] * years.energy_wh + strings[:, None] * string_wh, shape, kind)
         self._limit = (charge_limit(rig) * (1 + strings / rig.bank.parallel)).astype(kind)[:, None]
         self._added = np.array([lane.added_w for lane in lanes], dtype=kind)[:, None]
         self._controllers = [controller_limit(rig, array) for array in rig.arrays] or [None]
         self._input = rig.bank.solar_input_w
-        self._more = _stacked([lane.more_wh for lane in lanes], years.use.shape[0])
-        self._brought = _stacked([lane.brought_w for lane in lanes], years.use.shape[0])
-        rules = [lane.rule or (-1.0, -1.0, 0.0) for lane in lanes]
-        self._start, self._stop, self._watts = (np.array(column, dtype=kind)[:, None]
-                                                for column in zip(*rules, strict=True))
-        self._ruled = bool((self._watts > 0).any())
-        self.running = np.zeros(shape, dtype=bool)
+        self._use = years.use + np.float32(rig.bank.standby_w)
+        # Few options have these: each by itself costs less than a column for all.
+        self._more = [(n, lane.more_wh.astype(kind)) for n, lane in enumerate(lanes) if lane.more_wh is not None]
+        self._brought = [(n, lane.brought_w.astype(kind)) for n, lane in enumerate(lanes) if lane.brought_w is not None]
+        self._rules = [(n, lane.rule) for n, lane in enumerate(lanes) if lane.rule is not None]
+        self._running = {n: np.zeros(shape[1], dtype=bool) for n, _ in self._rules}
         self.level, self._after = np.full(shape, start, kind), np.empty(shape, kind)
         self.spilt, self.missing, self.into = np.empty(shape, kind), np.empty(shape, kind), np.empty(shape, kind)
-        self.load = np.empty(shape, kind)
-        self.brought: np.ndarray | float = 0.0
-        self.watts = self._watts
+        self.ran_h, self.brought_wh = np.zeros(shape), np.zeros(shape)
 
     def pass_an_hour(self, hour: int) -> None:
         """One hour of all of them."""
@@ -124,23 +121,36 @@ class _Banks:
             net += of if limit is None else np.minimum(of, limit)
         if self._input is not None:
             np.minimum(net, self._input, out=net)
-        self.load[:] = years.use[hour]
-        if self._more is not None:
-            self.load += self._more[:, hour, None]
-            np.maximum(self.load, 0.0, out=self.load)
-        if self._brought is not None:
-            self.brought = self._brought[:, hour, None]
-            net += self.brought
-        if self._ruled:
-            self.running = (self.level < self._start) | (self.running & (self.level < self._stop))
-            net += self.running * self._watts
-        net -= self.load
-        net -= self._standby
+        net -= self._use[hour]
+        for n, more in self._more:
+            net[n] -= np.maximum(more[hour], -years.use[hour])
+        for n, brought in self._brought:
+            net[n] += brought[hour]
+        for n, (start, stop, watts) in self._rules:
+            level = self.level[n]
+            self._running[n] = (level < start) | (self._running[n] & (level < stop))
+            net[n] += self._running[n] * np.float32(watts)
         np.negative(net, out=self.missing)
-        np.maximum(self.missing, 0.0, out=self.missing)
-        np.maximum(net, 0.0, out=net)
+        np.maximum(self.missing, self._step.nought, out=self.missing)
+        np.maximum(net, self._step.nought, out=net)
         self._step.take(self.level, net, self.missing, self._limit, self.into, self._after)
         self.level, self._after = self._after, self.level
+
+    def started(self, hour: int) -> None:
+        """Count what was started by rule and by plan in the hour that passed."""
+        for n, _ in self._rules:
+            self.ran_h[n] += self._running[n]
+        for n, brought in self._brought:
+            self.brought_wh[n] += brought[hour]
+
+    def unserved(self, hour: int) -> np.ndarray:
+        """Of what was missing in the hour that passed the load's part, Wh: standby is none."""
+        use = self._years.use[hour]
+        changed = [(n, np.minimum(self.missing[n], np.maximum(use + more[hour], 0.0))) for n, more in self._more]
+        np.minimum(self.missing, use, out=self.missing)
+        for n, row in changed:
+            self.missing[n] = row
+        return self.missing
 
 
 def string_energy(rig: Rig) -> float:
@@ -152,12 +162,6 @@ def string_energy(rig: Rig) -> float:
     return printed * min(1.0, STATION_AC_SHARE / (rig.inverter.efficiency if rig.inverter else 1.0))
 
 
-def _stacked(each: Sequence[np.ndarray | None], hours: int) -> np.ndarray | None:
-    if all(of is None for of in each):
-        return None
-    return np.array([np.zeros(hours) if of is None else of for of in each], dtype=np.float32)
-
-
 class _Tally:
     """What is counted, hour by hour and at the end of each day."""
 
@@ -165,18 +169,15 @@ class _Tally:
         self._floor = rig.bank.everyday_floor - LEVEL_GRAIN
         self._lowest, self._short = np.full(shape, 2.0, np.float32), np.zeros(shape, np.float32)
         self._below, self._days, self._now, self._longest = (np.zeros(shape, np.int32) for _ in range(4))
-        self._unserved, self._spilt, self._brought = (np.zeros(shape) for _ in range(3))
-        self._ran = np.zeros(shape, np.int32)
+        self._unserved, self._spilt = np.zeros(shape), np.zeros(shape)
         self._spilt_today = np.zeros(shape, np.float32)
 
-    def see(self, bank: _Banks) -> None:
+    def see(self, bank: _Banks, hour: int) -> None:
         """Take in the hour that passed."""
         np.minimum(self._lowest, bank.level, out=self._lowest)
-        np.minimum(bank.missing, bank.load, out=bank.missing)
-        self._short += bank.missing
+        self._short += bank.unserved(hour)
         self._spilt_today += bank.spilt
-        self._ran += bank.running
-        self._brought += bank.brought
+        bank.started(hour)
 
     def close_the_day(self) -> None:
         """Count the day that ended."""
@@ -190,10 +191,9 @@ class _Tally:
         self._spilt += self._spilt_today
         self._lowest[:], self._short[:], self._spilt_today[:] = 2.0, 0.0, 0.0
 
-    def counted(self) -> Counted:
+    def counted(self, bank: _Banks) -> Counted:
         """All of it."""
-        return Counted(self._below, self._days, self._unserved, self._spilt, self._longest,
-                       self._ran.astype(float), self._brought)
+        return Counted(self._below, self._days, self._unserved, self._spilt, self._longest, bank.ran_h, bank.brought_wh)
 
 
 UNSERVED_WH = 0.01

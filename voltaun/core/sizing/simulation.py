@@ -36,6 +36,7 @@ class AdditionsAsk:
 
     panels, strings  up to how many more are looked at; years  how many are drawn; most_days  what is enough
     habits  for a season what part of its days is bright, mixed and dark
+    replays  whether the files as they stand and the log's own days are run as well
     """
 
     rig: Rig
@@ -50,6 +51,7 @@ class AdditionsAsk:
     most_days: float = SHORT_DAYS
     products: Sequence[Product] = ()
     limits: Limits = field(default_factory=Limits)
+    replays: bool = True
 
 
 @dataclass(frozen=True)
@@ -134,18 +136,21 @@ def simulate_additions(ask: AdditionsAsk, going: Callable[[float], bool] = lambd
         return None
     outcomes = [_outcome(counted, n) for n in range(len(choices))]
     usual = [of.below.p50 for of in outcomes]
-    recorded = _as_recorded(ask, planes, share, lanes) if planes else None
-    return Additions(ask, choices, outcomes, recorded, _log_again(ask, lanes), unbeaten(choices, usual),
+    recorded = _as_recorded(ask, planes, share, lanes) if planes and ask.replays else None
+    again = _log_again(ask, lanes) if ask.replays else None
+    return Additions(ask, choices, outcomes, recorded, again, unbeaten(choices, usual),
                      answer(choices, usual, ask.most_days), drawn.guesses, drawn.sources)
 
 
 def system_share(ask: AdditionsAsk, planes: Sequence[Sequence[np.ndarray]]) -> float:
-    """What part of the irradiance on the planes gets into the battery: the log's uncapped days against what the files'
-    climate gives at that time of the year, drawn towards the usual share while there are few of them."""
+    """What part of the irradiance on the planes gets into the battery: what the log's days bring, capped ones as "at
+    least", against what the files' climate gives at that time of the year; drawn towards the usual share while there
+    are few of them. (The days that were not capped alone would be the dark ones.)"""
     rig = ask.rig
     shade = np.array([np.mean(array.shade_by_month) for array in rig.arrays])
     rated = np.array([array.rated_w for array in rig.arrays]) * shade
-    told = [day for day in sky_days(ask.known.account.intervals, ask.sun, rig.zone) if not day.capped]
+    told = sky_days(ask.known.account.intervals, ask.sun, rig.zone)
+    shares = weather_years.month_shares(told, {}, rig.place.latitude)
     by_day = np.zeros(365)
     for of, weather in zip(planes, ask.weathers, strict=True):
         sums = np.sum([watts * plane[:24 * weather.days].reshape(-1, 24).sum(axis=1) / 1000
@@ -157,7 +162,7 @@ def system_share(ask: AdditionsAsk, planes: Sequence[Sequence[np.ndarray]]) -> f
     got = expected = 0.0
     for day in told:
         start = day_start(day.day, rig.zone).timestamp()
-        got += day.share * float(ask.sun.total.between(start, start + 86_400))
+        got += shares[day.day.month - 1] * float(ask.sun.total.between(start, start + 86_400))
         expected += smooth[min(day.day.timetuple().tm_yday, 365) - 1]
     if not expected:
         return SYSTEM_SHARE

@@ -30,12 +30,12 @@ class Inputs:
     """What the worksheet starts from; each may come from the log or be given.
 
     use_wh_per_day DC side, Wh; reserve_days without sun; recovery_days to fill up again meanwhile using;
-    peak_sun_hours a day in the design month on the array's plane, weather included; array_share the
-    system's losses; cold_factor and everyday_floor fractions; largest_running_w AC, None if not known.
+    peak_sun_hours a day in the design month on the array's plane, weather included, None where no array is known;
+    array_share the system's losses; cold_factor and everyday_floor fractions; largest_running_w AC, None if not known.
     """
 
     use_wh_per_day: float
-    peak_sun_hours: float
+    peak_sun_hours: float | None
     reserve_days: float = 3.0
     recovery_days: float = 4.0
     everyday_floor: float = 0.2
@@ -48,16 +48,17 @@ class Inputs:
 
 @dataclass(frozen=True)
 class Worksheet:
-    """What the use calls for: Wh, Ah at bank voltage, units, W, panels, A; None where it cannot be told."""
+    """What the use calls for: Wh, Ah at bank voltage, units, W, panels, A; None where it cannot be told: with no array
+    known, or with a design month in which the sun brings next to nothing, the array and its controller."""
 
     inputs: Inputs
     bank_energy_wh: float
     bank_ah: float | None
     units: int
     strings: int
-    array_w: float
+    array_w: float | None
     panel_w: float
-    panels: int
+    panels: int | None
     controller_a: float | None
     inverter_w: float | None
 
@@ -76,11 +77,16 @@ class Option:
         return max(0, self.need - self.have)
 
 
-def peak_sun(clear_sky_by_month: ArrayLike, mean_share: float, array_share: float = SYSTEM_SHARE,
+LEAST_SUN_H = 0.1
+"""With fewer peak-sun hours in the design month no array will do it: the sun hardly rises."""
+
+
+def peak_sun(clear_sky_by_month: ArrayLike, mean_share: ArrayLike, array_share: float = SYSTEM_SHARE,
              month: int | None = None) -> tuple[int, float]:
     """The design month (1–12) and its peak-sun hours a day, weather included.
 
-    PSH = clear-sky kWh/m² × mean share of clear-sky / array share. The share that a log teaches already
+    PSH = clear-sky kWh/m² × mean share of clear-sky of that month (one number, or twelve) / array share. What a log
+    teaches already
     holds the system's losses, so they are taken out again. The month with the least of it is the design
     month unless one is given.
     """
@@ -103,6 +109,8 @@ def worksheet(rig: Rig, inputs: Inputs) -> Worksheet:
     for name in ("use_wh_per_day", "peak_sun_hours", "reserve_days", "recovery_days", "array_share",
                  "cold_factor"):
         value = getattr(inputs, name)
+        if name == "peak_sun_hours" and (value is None or 0 <= value < LEAST_SUN_H):
+            continue
         if not (math.isfinite(value) and value > 0):
             raise ValueError(f"{name.replace('_', ' ')}: found {value:g}, expected more than 0")
     if not 0 <= inputs.everyday_floor < 1:
@@ -111,14 +119,20 @@ def worksheet(rig: Rig, inputs: Inputs) -> Worksheet:
     bank_wh = inputs.use_wh_per_day * inputs.reserve_days / usable
     volts = nominal_voltage(rig.bank)
     strings = _up(bank_wh / _string_wh(rig))
-    array_w = (inputs.use_wh_per_day * (1 + inputs.reserve_days / inputs.recovery_days)
-               / (rig.bank.charge_efficiency * inputs.peak_sun_hours * inputs.array_share))
+    array_w = _array_w(rig, inputs)
     panel_w = inputs.panel_w or (rig.arrays[0].panel_w if rig.arrays else LIKELY_PANEL_W)
-    panels = _up(array_w / panel_w)
+    panels = None if array_w is None else _up(array_w / panel_w)
     return Worksheet(inputs, bank_wh, bank_wh / volts if volts else None, strings * rig.bank.series, strings,
                      array_w, panel_w, panels,
-                     panels * panel_w / volts * SAFETY if volts else None,
+                     panels * panel_w / volts * SAFETY if volts and panels else None,
                      inverter_size(inputs.largest_running_w))
+
+
+def _array_w(rig: Rig, inputs: Inputs) -> float | None:
+    if inputs.peak_sun_hours is None or inputs.peak_sun_hours < LEAST_SUN_H:
+        return None
+    return (inputs.use_wh_per_day * (1 + inputs.reserve_days / inputs.recovery_days)
+            / (rig.bank.charge_efficiency * inputs.peak_sun_hours * inputs.array_share))
 
 
 def inverter_size(largest_running_w: float | None) -> float | None:
@@ -131,11 +145,13 @@ def inverter_size(largest_running_w: float | None) -> float | None:
 
 def options(rig: Rig, sheet: Worksheet) -> list[Option]:
     """The rig beside the sheet: battery units, panels (counted in the sheet's panel) and inverter W."""
-    listed = [Option("units", rig.bank.series * rig.bank.parallel, sheet.units),
-              Option("panels", int(sum(array.rated_w for array in rig.arrays) // sheet.panel_w), sheet.panels)]
+    listed = [Option("units", rig.bank.series * rig.bank.parallel, sheet.units)]
+    if sheet.panels is not None:
+        have = int(sum(array.rated_w for array in rig.arrays) // sheet.panel_w)
+        listed.append(Option("panels", have, sheet.panels))
     if sheet.inverter_w is not None:
-        have = rig.inverter.continuous_w if rig.inverter and rig.inverter.continuous_w else 0.0
-        listed.append(Option("inverter_w", have, sheet.inverter_w))
+        gives = rig.inverter.continuous_w if rig.inverter and rig.inverter.continuous_w else 0.0
+        listed.append(Option("inverter_w", gives, sheet.inverter_w))
     return listed
 
 
@@ -154,12 +170,14 @@ def _up(count: float) -> int:
 def suggest(rig: Rig, learned: Learned, tables: list[np.ndarray] | None, *, reserve_days: float = 3.0, recovery_days:
             float = 4.0, use_wh_per_day: float | None = None, peak_sun_hours: float | None = None, design_month: int |
             None = None, array_share: float | None = None, cold_factor: float | None = None, everyday_floor: float |
-            None = None, largest_running_w: float | None = None, panel_w: float | None = None) -> Inputs:
+            None = None, largest_running_w: float | None = None, panel_w: float | None = None,
+            month_shares: np.ndarray | None = None) -> Inputs:
     """The worksheet's inputs: what is given, and the rest from the log, the loads and the clear-sky table.
 
     learned  what the log taught (with no log, the start-up shares)
-    tables   clear-sky tables of the rig's arrays, Wh/m²; needed unless peak_sun_hours is given
-    Raises ValueError when use or sun can be had from nowhere.
+    tables   clear-sky tables of the rig's arrays, Wh/m²; without them and peak_sun_hours only the bank is sized
+    month_shares  mean share of clear sky in each month, (12,); without them the log's mean for every month
+    Raises ValueError when the use can be had from nowhere.
     """
     share = array_share or SYSTEM_SHARE
     if use_wh_per_day is None:
@@ -168,11 +186,9 @@ def suggest(rig: Rig, learned: Learned, tables: list[np.ndarray] | None, *, rese
             raise ValueError("use a day: found neither a log nor loads, expected one of them or a figure in Wh")
         use_wh_per_day = leaving.wh
     month = design_month
-    if peak_sun_hours is None:
-        if not tables:
-            raise ValueError("peak-sun hours: found no array to reckon them from, expected an array in the rig "
-                             "or a figure in hours")
-        month, peak_sun_hours = peak_sun(monthly_clear_sky(rig, tables), learned.share.mean, share, design_month)
+    if peak_sun_hours is None and tables:
+        shares = learned.share.mean if month_shares is None else month_shares
+        month, peak_sun_hours = peak_sun(monthly_clear_sky(rig, tables), shares, share, design_month)
     return Inputs(use_wh_per_day, peak_sun_hours, reserve_days, recovery_days,
                   rig.bank.everyday_floor if everyday_floor is None else everyday_floor,
                   1.0 if cold_factor is None else cold_factor, share, month,

@@ -89,6 +89,13 @@ def calendar() -> list[date]:
     return [first + timedelta(days=n) for n in range(DAYS)]
 
 
+def month_shares(skies: Sequence[SkyDay], habits: Mapping[str, tuple[float, float, float]],
+                 latitude: float) -> np.ndarray:
+    """Mean share of clear sky in each month, (12,): by the log's days near it and the user's word on its season, and by
+    the other days and the start-up skies as far as those do not tell."""
+    return np.asarray(_season_tables(skies, habits, latitude > 0)[0].mean(axis=1))
+
+
 def from_log(rig: Rig, known: Known, legs: Sequence[Leg], sun: RigSun | None, count: int, seed: int,
              habits: Mapping[str, tuple[float, float, float]] | None = None) -> Years:
     """Years as the log and the user's word tell them.

@@ -29,7 +29,8 @@ def found(years: int = COARSE) -> tuple[Additions | None, str | None]:
             rig, look.recent.known, context.sun(),
             [each.weather for each in weather.of_rig(context.db(), g.kept.id)], asked.shares,
             int(asked.numbers["panels"] or 0), int(asked.numbers["strings"] or 0), count, 1,
-            float(asked.numbers["most_days"] or 0), asked.products, asked.limits)
+            float(asked.numbers["most_days"] or 0), asked.products, asked.limits,
+            count >= SHARP)
         try:
             made = simulate_additions(ask)
         except ValueError as error:

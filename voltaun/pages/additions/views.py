@@ -1,11 +1,12 @@
 """Additions: the worksheet, its inputs taken from the log and editable."""
 
-from flask import render_template, request
+from flask import g, render_template, request
 
 from voltaun.core.rig.bank import cold_factor
 from voltaun.core.sizing.years import SEASONS
 from voltaun.database import clearsky
 from voltaun.pages import context
+from voltaun.pages.additions import asked
 from voltaun.words.cautions import ESTIMATE, LOCAL_CODES
 
 
@@ -25,13 +26,22 @@ def render(status=None, faults=(), typed=None):
     learned, tables = context.look().account.learned, clearsky.tables(context.tables_db(rig), rig)
     if form.validate():
         try:
-            sheet = additions.worksheet(rig, additions.suggest(rig, learned, tables, **_given(form)))
+            sheet = additions.worksheet(rig, additions.suggest(rig, learned, tables, month_shares=_month_shares(),
+                                                                **_given(form)))
         except ValueError as error:
             why = str(error)
     listed = additions.options(rig, sheet) if sheet else []
     return render_template("additions/additions.html", form=form, sheet=sheet, why=why, options=listed,
                            learned=learned, cautions=(ESTIMATE, LOCAL_CODES), faults=faults, typed=typed,
-                           seasons=SEASONS, **simulated.shown()), status or (422 if form.errors else 200)
+                           seasons=SEASONS, month_share=lambda of: _month_shares()[of.inputs.design_month - 1],
+                           **simulated.shown()), status or (422 if form.errors else 200)
+
+
+def _month_shares():
+    """What each month's skies leave of a clear sky, by the log and the user's word."""
+    from voltaun.core.sizing.years import month_shares
+    shares = asked.kept(context.db(), g.kept.id).shares
+    return month_shares(context.look().recent.known.skies, shares, context.rig().place.latitude)
 
 
 def _given(form) -> dict:
