@@ -44,6 +44,8 @@ def main():
             page = context.new_page()
             page.goto(address + path)
             page.evaluate("document.fonts.ready")
+            if name == "additions":
+                page.get_by_text("Over 40 years of weather").wait_for(timeout=60_000)
             page.screenshot(path=FOLDER / f"{name}.png")
             context.close()
         bringing(browser, address)

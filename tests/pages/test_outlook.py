@@ -60,6 +60,14 @@ class WhatIf(OutlookCase):
         tapped = self.post("/1/outlook/sky?use=-60", {"sky": f"{TODAY}=clear"})
         self.assertIn("/1/outlook?use=-60#sky", tapped.headers["Location"])
 
+    def test_hours_that_are_over_change_nothing_and_that_is_said(self):
+        # It is seven in the morning there.
+        for asked in ("?load=500&begin=3&end=6", "?generator=2&begin=4:30"):
+            page = self.show(f"{asked}&on={TODAY}")
+            self.shows("today, which is over; expected a later time, or another day.", page)
+            self.hides("What if, and not", page)
+        self.hides("which is over", self.show(f"?load=500&begin=5&end=8&on={TODAY}"))
+
     def test_bad_figures_are_said_and_stay_typed(self):
         page = self.show("?generator=lots&on=someday&use=900&begin=noon")
         for words in ("expected a time of the day", "expected hours, 0 to 24", "expected a coming day",

@@ -50,6 +50,11 @@ class Asked:
         today = local_day(now, rig.zone)
         told = asked._use(rig, given, today) + asked._of_a_day(rig, now, today)
         asked.words = " and ".join(told)
+        local = now.astimezone(rig.zone)
+        for plan in asked.plans:
+            if plan.hours and plan.first == today and plan.hours[1] <= local.hour + local.minute / 60:
+                hours = f"{show_clock(plan.hours[0])} to {show_clock(plan.hours[1])}"
+                asked.faults.append(f"Found {hours} today, which is over; expected a later time, or another day.")
         return asked
 
     def _use(self, rig: Rig, given, today: date) -> list[str]:
