@@ -11,7 +11,7 @@ import numpy as np
 import pvlib
 
 from voltaun.core.rig.parts import Place
-from voltaun.core.sky.weather import on_plane
+from voltaun.core.sky.weather import lit_in_the_dark, on_plane
 from voltaun.formats.price_list import PriceListFault, read_prices
 from voltaun.formats.weather_file import WeatherFault, noon_off, read_weather, remarks
 
@@ -121,6 +121,16 @@ class Faults(unittest.TestCase):
         self.assertAlmostEqual(noon_off(read_weather(epw().encode())), -0.186, delta=0.01)
         with self.assertRaisesRegex(WeatherFault, "summer time"):
             remarks(read_weather(epw(shift=1).encode()), Place(-42.02, 147.21, "Australia/Hobart", 310))
+
+    def test_a_summer_in_summer_time_is_seen_in_its_evenings(self):
+        read = read_weather(TMY3)
+        self.assertLess(lit_in_the_dark(read), 5)
+        summer = slice(24 * 120, 24 * 240)
+        shifted = {name: getattr(read, name).copy() for name in ("ghi", "dni", "dhi")}
+        for values in shifted.values():
+            values[summer] = np.roll(values[summer], 1)
+        with self.assertRaisesRegex(WeatherFault, "found sun in .* hours of night, .*summer time"):
+            remarks(replace(read, **shifted), GREENSBORO)
 
 
 class Prices(unittest.TestCase):

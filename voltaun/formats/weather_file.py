@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 
 from voltaun.core.rig.parts import Place
-from voltaun.core.sky.weather import FAR_KM, FAR_M, Weather, distance_km
+from voltaun.core.sky.weather import FAR_KM, FAR_M, Weather, distance_km, lit_in_the_dark
 from voltaun.formats import OneFault
 
 LARGEST = 40_000_000
@@ -52,10 +52,11 @@ def remarks(weather: Weather, place: Place) -> list[str]:
     if weather.latitude * place.latitude < 0:
         raise WeatherFault(f"found a file of latitude {weather.latitude:g}, expected the place's hemisphere: its "
                            "seasons are half a year apart")
-    off = noon_off(weather)
-    if abs(off) > NOON_H:
-        raise WeatherFault(f"found the sun {abs(off):.1f} h {'late' if off > 0 else 'early'}, expected hours in the "
-                           "place's standard time (is it in summer time?)")
+    off, dark = noon_off(weather), lit_in_the_dark(weather)
+    if abs(off) > NOON_H or dark > DARK_HOURS:
+        found = (f"the sun {abs(off):.1f} h {'late' if off > 0 else 'early'}" if abs(off) > NOON_H else
+                 f"sun in {dark} hours of night")
+        raise WeatherFault(f"found {found}, expected hours in the place's standard time (is it in summer time?)")
     told, away, higher = [], distance_km(weather, place), weather.elevation_m - place.elevation_m
     if away > FAR_KM:
         told.append(f"found a file {away:.0f} km from the place; its weather may be another")
@@ -66,6 +67,9 @@ def remarks(weather: Weather, place: Place) -> list[str]:
         told.append("a typical year has no rare spell in it; its weeks are laid anew to make many years")
     return told
 
+
+DARK_HOURS = 40
+"""A file with sun in more hours of night than this, beside rounding and mountains, is not in its standard time."""
 
 NOON_H = 0.75
 """A file whose sun stands so many hours off the place's is not in its standard time."""

@@ -54,9 +54,9 @@ class Spilt(unittest.TestCase):
 class Habits(unittest.TestCase):
     def test_a_leg_belongs_to_the_day_of_its_middle_and_a_long_one_to_none(self):
         # From eight on the 24th to eight on the 25th: the middle is eight in the evening of the 24th.
-        self.assertEqual(use._days(legs(1200.0), HOBART), {date(2026, 11, 24): 1200.0})
-        self.assertEqual(use._days(legs(1200.0, hours=30.0), HOBART), {date(2026, 11, 24): 1200.0})
-        self.assertEqual(use._days(legs(1200.0, hours=36.5), HOBART), {})
+        self.assertEqual(use.days_of(legs(1200.0), HOBART), {date(2026, 11, 24): 1200.0})
+        self.assertEqual(use.days_of(legs(1200.0, hours=30.0), HOBART), {date(2026, 11, 24): 1200.0})
+        self.assertEqual(use.days_of(legs(1200.0, hours=36.5), HOBART), {})
 
     def test_old_days_fade_from_the_usual(self):
         # 1000 today and 2000 forty days ago, which weighs 1/e = 0.3679: (1000 + 735.8) / 1.3679 = 1269.

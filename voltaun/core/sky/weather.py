@@ -67,20 +67,36 @@ def distance_km(weather: Weather, place: Place | Stay) -> float:
     return 2 * EARTH_KM * math.asin(math.sqrt(half))
 
 
+def lit_in_the_dark(weather: Weather) -> int:
+    """How many hours of a file have sun (20 W/m² or more) though it stands below the horizon from their beginning to
+    their end: next to none in standard time, one or two a day where the clock was put forward in summer."""
+    elevation = _place(weather).get_solarposition(_hours(weather, len(weather.ghi) + 1))["elevation"].to_numpy()
+    dark = np.maximum(elevation[:-1], elevation[1:]) < -1.0
+    return int((dark & (weather.ghi >= 20.0)).sum())
+
+
+def _place(weather: Weather) -> Any:
+    from pvlib.location import Location
+    return Location(weather.latitude, weather.longitude, "UTC", weather.elevation_m)
+
+
+def _hours(weather: Weather, count: int) -> Any:
+    """So many hours' beginnings from the file's first on, in UTC."""
+    import pandas as pd
+    zone = timezone(timedelta(hours=weather.utc_offset_h))
+    start = datetime(weather.first.year, weather.first.month, weather.first.day, tzinfo=zone)
+    return pd.date_range(start, periods=count, freq="h").tz_convert("UTC")
+
+
 def on_plane(weather: Weather, tilt: float, azimuth: float) -> np.ndarray:
     """Mean irradiance on a fixed plane in each hour, W/m², shape (hours,).
 
     tilt  ° from the horizontal; azimuth  ° from north over east. With the sun at the middle of each hour; the sky's
     diffuse light after J. E. Hay and J. A. Davies (1980). Computed by pvlib.
     """
-    import pandas as pd
     from pvlib.irradiance import get_extra_radiation, get_total_irradiance
-    from pvlib.location import Location
-    zone = timezone(timedelta(hours=weather.utc_offset_h))
-    start = datetime(weather.first.year, weather.first.month, weather.first.day, tzinfo=zone)
-    middles = pd.date_range(start, periods=len(weather.ghi), freq="h").tz_convert("UTC") + pd.Timedelta("30min")
-    place = Location(weather.latitude, weather.longitude, "UTC", weather.elevation_m)
-    sun = place.get_solarposition(middles)
+    middles = _hours(weather, len(weather.ghi)) + timedelta(minutes=30)
+    sun = _place(weather).get_solarposition(middles)
     total: Any = get_total_irradiance(tilt, azimuth, sun["apparent_zenith"].to_numpy(), sun["azimuth"].to_numpy(),
                                       weather.dni, weather.ghi, weather.dhi, albedo=ALBEDO,
                                       dni_extra=get_extra_radiation(middles).to_numpy(), model="haydavies")
