@@ -68,7 +68,7 @@ def remarks(weather: Weather, place: Place) -> list[str]:
     return told
 
 
-DARK_HOURS = 40
+DARK_HOURS = 15
 """A file with sun in more hours of night than this, beside rounding and mountains, is not in its standard time."""
 
 NOON_H = 0.75

@@ -68,11 +68,11 @@ def distance_km(weather: Weather, place: Place | Stay) -> float:
 
 
 def lit_in_the_dark(weather: Weather) -> int:
-    """How many hours of a file have sun (20 W/m² or more) though it stands below the horizon from their beginning to
+    """How many hours of a file have sun (5 W/m² or more) though it stands below the horizon from their beginning to
     their end: next to none in standard time, one or two a day where the clock was put forward in summer."""
     elevation = _place(weather).get_solarposition(_hours(weather, len(weather.ghi) + 1))["elevation"].to_numpy()
     dark = np.maximum(elevation[:-1], elevation[1:]) < -1.0
-    return int((dark & (weather.ghi >= 20.0)).sum())
+    return int((dark & (weather.ghi >= 5.0)).sum())
 
 
 def _place(weather: Weather) -> Any:
