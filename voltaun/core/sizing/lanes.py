@@ -100,8 +100,11 @@ class _Banks:
         self._input = rig.bank.solar_input_w
         self._use = years.use + np.float32(rig.bank.standby_w)
         # Few options have these: each by itself costs less than a column for all.
-        self._more = [(n, lane.more_wh.astype(kind)) for n, lane in enumerate(lanes) if lane.more_wh is not None]
-        self._brought = [(n, lane.brought_w.astype(kind)) for n, lane in enumerate(lanes) if lane.brought_w is not None]
+        # (Nothing can be saved of a use that is not there.)
+        self._more = [(n, np.maximum(lane.more_wh.astype(kind)[:, None], -years.use))
+                      for n, lane in enumerate(lanes) if lane.more_wh is not None]
+        self._loads = [(n, years.use + more) for n, more in self._more]
+        self._brought = [(n, lane.brought_w.tolist()) for n, lane in enumerate(lanes) if lane.brought_w is not None]
         self._rules = [(n, lane.rule) for n, lane in enumerate(lanes) if lane.rule is not None]
         self._running = {n: np.zeros(shape[1], dtype=bool) for n, _ in self._rules}
         self.level, self._after = np.full(shape, start, kind), np.empty(shape, kind)
@@ -123,9 +126,10 @@ class _Banks:
             np.minimum(net, self._input, out=net)
         net -= self._use[hour]
         for n, more in self._more:
-            net[n] -= np.maximum(more[hour], -years.use[hour])
+            net[n] -= more[hour]
         for n, brought in self._brought:
-            net[n] += brought[hour]
+            if brought[hour]:
+                net[n] += brought[hour]
         for n, (start, stop, watts) in self._rules:
             level = self.level[n]
             self._running[n] = (level < start) | (self._running[n] & (level < stop))
@@ -141,13 +145,13 @@ class _Banks:
         for n, _ in self._rules:
             self.ran_h[n] += self._running[n]
         for n, brought in self._brought:
-            self.brought_wh[n] += brought[hour]
+            if brought[hour]:
+                self.brought_wh[n] += brought[hour]
 
     def unserved(self, hour: int) -> np.ndarray:
         """Of what was missing in the hour that passed the load's part, Wh: standby is none."""
-        use = self._years.use[hour]
-        changed = [(n, np.minimum(self.missing[n], np.maximum(use + more[hour], 0.0))) for n, more in self._more]
-        np.minimum(self.missing, use, out=self.missing)
+        changed = [(n, np.minimum(self.missing[n], load[hour])) for n, load in self._loads]
+        np.minimum(self.missing, self._years.use[hour], out=self.missing)
         for n, row in changed:
             self.missing[n] = row
         return self.missing
