@@ -108,6 +108,17 @@ class Faults(unittest.TestCase):
         self.fails(pvgis(hours=2000), "found 2000 hours")
         self.fails(pvgis(form="json").replace('"Gd(i)": 100.0', '"Gd(i)": "x"', 1), "outputs.hourly")
 
+    def test_made_up_files_are_refused_and_break_nothing(self):
+        for text, words in (('{"inputs":' * 20_000, "RecursionError|JSON"),
+                            (epw().replace("-42.02", "-142.02", 1), "one on the earth"),
+                            (epw().replace(",10.0,310.0", ",15.0,310.0", 1), "one on the earth"),
+                            (epw().replace("-42.02", "south", 1), "cannot be read"),
+                            (pvgis(form="json").replace("-42.02", '"x"', 1), "cannot be read"),
+                            (pvgis(form="json").replace('"hourly": [', '"hourly": [7, ', 1), "cannot be|no columns"),
+                            (pvgis().replace("200.0,100.0", "nan,100.0", 1), "found GHI nan"),
+                            (pvgis().replace("200.0,100.0", "inf,100.0", 1), "found GHI inf")):
+            self.fails(text, words)
+
     def test_a_file_that_cannot_stand_for_the_place(self):
         read = read_weather(TMY3)
         (only,) = remarks(read, GREENSBORO)

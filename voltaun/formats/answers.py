@@ -144,7 +144,8 @@ def _simulation(found: Additions, say: Callable[[Reason], str]) -> dict:
             "roof_m2": _n(choice.roof_m2), "ruled_out": [say(why) for why in choice.ruled_out],
             "unbeaten": found.unbeaten[n]})
     return {"years": found.ask.years, "weather_from": list(found.sources), "target_short_days": found.ask.most_days,
-            "answer": found.best, "seasons_guessed": list(found.guesses), "choices": choices}
+            "answer": found.best, "answer_between": found.between and list(found.between),
+            "seasons_guessed": list(found.guesses), "choices": choices}
 
 
 def _spread(of: Spread) -> dict:

@@ -43,8 +43,23 @@ def read_weather(data: bytes) -> Weather:
         if re.match(begins, text):
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore")
-                return read(text)
+                return _checked(read, text)
     raise WeatherFault("found no weather file, expected EPW, TMY3, TM2, or the hourly CSV or JSON of PVGIS")
+
+
+def _checked(read: Callable[[str], Weather], text: str) -> Weather:
+    """What was read, at a place on the earth; whatever a made-up file makes the readers stumble over is a fault."""
+    try:
+        found = read(text)
+    except WeatherFault:
+        raise
+    except (KeyError, ValueError, TypeError, IndexError, AttributeError, OverflowError, RecursionError) as error:
+        raise WeatherFault(f"found a file that cannot be read as what it begins as ({type(error).__name__})") from error
+    if not (-90 <= found.latitude <= 90 and -180 <= found.longitude <= 180 and -500 <= found.elevation_m <= 9000
+            and -14 <= found.utc_offset_h <= 14):
+        raise WeatherFault(f"found a place at {found.latitude:g}, {found.longitude:g}, {found.elevation_m:g} m, UTC"
+                           f"{found.utc_offset_h:+g}, expected one on the earth")
+    return found
 
 
 def remarks(weather: Weather, place: Place) -> list[str]:

@@ -339,6 +339,15 @@ def enough(found: Additions) -> str:
             f"stands: {short_days(here)}.{free}")
 
 
+def unsure(found: Additions) -> str:
+    """Between what the answer lies while seasons are not known, in a sentence; nothing where it is the same."""
+    if found.between is None or found.between[0] == found.between[1]:
+        return ""
+    low, high = ("more than was looked at" if n is None else "nothing" if n == 0 else
+                 option(found.choices[n], found.ask.rig) for n in found.between)
+    return f"It may be {low}, or {high}: what nobody knows of {found.guesses[-1]} decides."
+
+
 def as_much(found: Additions) -> list[str]:
     """What does as much without buying as what is bought: a sentence for each."""
     told = []
@@ -360,7 +369,7 @@ def as_much(found: Additions) -> list[str]:
 
 def unknown(found: Additions) -> list[str]:
     """What the answer does not know, a sentence each."""
-    told = []
+    told = [unsure(found)] if unsure(found) else []
     if found.guesses:
         seasons = " and ".join(filter(None, (", ".join(found.guesses[:-1]), found.guesses[-1])))
         told.append(f"Of {seasons} nothing is known: a word on it below, or a weather file, would narrow this most.")

@@ -30,7 +30,7 @@ from voltaun.core.sizing.years import DAYS, EARLY_DAYS, Years, from_files, from_
 from voltaun.core.sky.model import SkyDay
 from voltaun.core.sky.weather import distance_km, on_plane
 from voltaun.formats.weather_file import read_weather
-from voltaun.words.sentences import no_sun
+from voltaun.words.sentences import no_sun, unsure
 
 DATA = Path(pvlib.__path__[0]) / "data"
 GREENSBORO = rig(
@@ -331,7 +331,17 @@ class Answer(unittest.TestCase):
         self.assertEqual(found.again[0].days, found.again[5].days)
         self.assertTrue(80 <= found.again[0].days <= 90)
         self.assertTrue(all(more.below <= found.again[0].below for more in found.again))
-        self.assertTrue(found.outcomes[0].below.p10 <= found.outcomes[0].below.p50 <= found.outcomes[0].below.p90)
+        below = found.outcomes[0].below
+        self.assertTrue(below.p10 <= below.p25 <= below.p50 <= below.p75 <= below.p90)
+        # Where seasons are not known the answer is a range: what is enough in the better years and in the worse.
+        low, high = found.between
+        for n, name in ((low, "p25"), (high, "p75")):
+            self.assertTrue(n is None or getattr(found.outcomes[n].below, name) <= 3)
+        told = replace(found, between=(1, 5))
+        self.assertEqual(unsure(told), "It may be one panel, or two panels and one string: what nobody knows of "
+                                       f"{found.guesses[-1]} decides.")
+        self.assertIn("or more than was looked at", unsure(replace(found, between=(0, None))))
+        self.assertEqual((unsure(replace(found, between=(1, 1))), unsure(replace(found, between=None))), ("", ""))
 
     def test_what_cannot_be_asked(self):
         with self.assertRaisesRegex(ValueError, "neither a log nor loads"):

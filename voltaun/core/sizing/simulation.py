@@ -56,11 +56,13 @@ class AdditionsAsk:
 
 @dataclass(frozen=True)
 class Spread:
-    """A quantity over the years: its mean, and what it is below in 10, 50 and 90 of a hundred."""
+    """A quantity over the years: its mean, and what it is below in 10, 25, 50, 75 and 90 of a hundred."""
 
     mean: float
     p10: float
+    p25: float
     p50: float
+    p75: float
     p90: float
 
 
@@ -104,6 +106,7 @@ class Additions:
 
     recorded, again  of each option; None without weather files, or without a log of whole days
     best  index into choices, None when nothing is enough
+    between  the same should what is not known of the seasons turn out well, and badly; None where all are known
     """
 
     ask: AdditionsAsk
@@ -113,6 +116,7 @@ class Additions:
     again: list[LogAgain] | None
     unbeaten: list[bool]
     best: int | None
+    between: tuple[int | None, int | None] | None
     guesses: tuple[str, ...]
     sources: tuple[str, ...]
 
@@ -139,7 +143,14 @@ def simulate_additions(ask: AdditionsAsk, going: Callable[[float], bool] = lambd
     recorded = _as_recorded(ask, planes, share, lanes) if planes and ask.replays else None
     again = _log_again(ask, lanes) if ask.replays else None
     return Additions(ask, choices, outcomes, recorded, again, unbeaten(choices, usual),
-                     answer(choices, usual, ask.most_days), drawn.guesses, drawn.sources)
+                     answer(choices, usual, ask.most_days), _between(ask, choices, outcomes) if drawn.guesses else None,
+                     drawn.guesses, drawn.sources)
+
+
+def _between(ask: AdditionsAsk, choices: list[Choice], outcomes: list[Outcome]) -> tuple[int | None, int | None]:
+    """The least that is enough in the better and in the worse half of the years, taken at the middle of each."""
+    well, badly = ([getattr(of.below, name) for of in outcomes] for name in ("p25", "p75"))
+    return answer(choices, well, ask.most_days), answer(choices, badly, ask.most_days)
 
 
 def system_share(ask: AdditionsAsk, planes: Sequence[Sequence[np.ndarray]]) -> float:
@@ -253,5 +264,4 @@ def _outcome(of: Counted, n: int) -> Outcome:
 
 
 def _spread(values: np.ndarray) -> Spread:
-    low, middle, high = np.quantile(values, (0.1, 0.5, 0.9))
-    return Spread(float(values.mean()), float(low), float(middle), float(high))
+    return Spread(float(values.mean()), *(float(each) for each in np.quantile(values, (0.1, 0.25, 0.5, 0.75, 0.9))))

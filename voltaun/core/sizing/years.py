@@ -37,8 +37,11 @@ SEASON_WIDTH = 30.0
 UNSEEN = 0.6
 """How far the mean share of a season that nobody has seen is off, on the logit (standard deviation)."""
 
-SPELLS = 5.0
-"""So many days of a season count as one look at it: neighbours are alike."""
+SPELLS = 15.0
+"""So many days of a season count as one look at its mean: spells of weather last."""
+
+SEEN_DAYS = 5.0
+"""With fewer days of a season known nothing is known of it, and other days stand in."""
 
 WORD_DAYS = 21.0
 """The user's word on a season counts as so many logged days."""
@@ -111,7 +114,7 @@ def from_log(rig: Rig, known: Known, legs: Sequence[Leg], sun: RigSun | None, co
     seen = dict.fromkeys(SEASONS, 0.0)
     for month in range(1, 13):
         seen[season_of(month, north)] += weights[month - 1] / 3
-    guesses = [season for season in SEASONS if seen[season] < SPELLS]
+    guesses = [season for season in SEASONS if seen[season] < SEEN_DAYS]
     used = (["log"] if known.skies else []) + (["habit"] if habits else [])
     return _with_use(rig, known, legs, harvest, days, count, seed, tuple(guesses), tuple(used))
 
@@ -150,8 +153,8 @@ def _season_tables(skies: Sequence[SkyDay], habits: Mapping[str, tuple[float, fl
         told = WORD_DAYS * np.array(habit) if habit else np.zeros(3)
         known[month] = near.sum() + told.sum()
         # All other days and the start-up skies stand in where a season is hardly known.
-        little = SPELLS / (SPELLS + known[month])
-        far = little * SPELLS * np.ones(len(skies)) / max(1, len(skies))
+        little = SEEN_DAYS / (SEEN_DAYS + known[month])
+        far = little * SEEN_DAYS * np.ones(len(skies)) / max(1, len(skies))
         counts = np.concatenate((near + far, told, little * np.array(SKY.weights)))
         points, weights = right_censored(np.concatenate((values, words, SKY.points)), np.concatenate(
             (capped, np.zeros(3 + len(SKY.points), dtype=bool))), np.maximum(counts, 1e-9))
