@@ -61,6 +61,12 @@ class Frame(PagesCase):
         with mock.patch.dict("os.environ", environment(NOW + timedelta(minutes=5))):
             self.shows("The bank stands at 30 %", self.client.get("/1/sums").text)
 
+    def test_what_is_not_written_down_is_not_nothing(self):
+        self.keep(*readings(*({"soc": 0.8 - 0.01 * n} for n in range(4)), start=NOW - timedelta(days=3)))
+        page = self.client.get("/1/today").text
+        self.shows("sun not written down; use not known", page)
+        self.hides("in nothing", page)
+
     def test_each_message_with_a_way_back_has_the_form_of_it(self):
         for category, form in (("undo-7", '/1/undo/7">'), ("undo-rig-7", '/1/rig/undo/7">'),
                                ("undo-run-7", '/1/bench/undo/7">'), ("back-import-7", '/1/log/changed/import/7">'),
