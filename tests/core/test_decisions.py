@@ -89,6 +89,14 @@ class Ahead(unittest.TestCase):
         seen = looked(0.40, of=rig(arrays=(), soc_from="volts"))
         self.assertAlmostEqual(seen.shortfall_wh, 312, delta=110)
 
+    def test_what_is_short_is_the_most_of_any_day(self):
+        # At 15 % on the first day and at 50 % on the next the 5 points of 9600 Wh are still what was wanted.
+        tally, none = outlooks._Tally(PLAIN, np.full(10, 9600.0), 10, np.zeros(10)), np.zeros(10)
+        for level in (0.15, 0.50):
+            of = outlooks._Day(none, none, none, none, none, none, np.full(10, level), none, none)
+            tally.add(date(2026, 11, 25), of, True, True)
+        self.assertAlmostEqual(tally.short_so_far, 480.0)
+
     def test_a_word_given_and_not_come_true_six_times_is_trusted_half_as_far(self):
         days = [SkyDay(date(2026, 11, n), 0.7, False, "clear") for n in range(1, 7)]
         trust = learned_trust([(day.day, 1, "storm") for day in days], days, lambda ahead: 0.9)

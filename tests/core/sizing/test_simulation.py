@@ -11,9 +11,11 @@ import numpy as np
 import pvlib
 
 from tests.core.outlook.test_outlook import log_of
-from tests.support import HOBART, rig, sun_of
+from tests.support import HOBART, readings, rig, sun_of
 from voltaun.core.outlook.ask import known
 from voltaun.core.rig.parts import Bank, Engine, Generator, Load, Mains, Place, SolarArray
+from voltaun.core.sizing import again
+from voltaun.core.sizing.again import log_again
 from voltaun.core.sizing.choices import (
     Choice,
     Limits,
@@ -222,6 +224,43 @@ class FromLog(unittest.TestCase):
         one, two = self.years(40, count=3), self.years(40, count=3)
         np.testing.assert_array_equal(one.sun, two.sun)
         np.testing.assert_array_equal(one.use, two.use)
+
+
+class LogAgain(unittest.TestCase):
+    OF = rig(place=HOBART, bank=Bank("lfp", 12, 400, 2, 1, charge_efficiency=0.95, standby_w=0.0))
+
+    def log(self, levels, use_wh=2400.0, solar_wh=1500.0):
+        return readings(*({"soc": level, "use_wh": use_wh, "solar_wh": solar_wh} for level in levels))
+
+    def again(self, log, *lanes):
+        sun = sun_of(self.OF)
+        return log_again(self.OF, known(self.OF, log, sun, log[-1].at), sun, [Lane(), *lanes])
+
+    def test_with_nothing_added_the_levels_are_those_that_were_read(self):
+        # Whatever the books miss: the level is read below the floor of 20 % on ten evenings of forty.
+        levels = [0.15 if 10 <= n < 20 else 0.60 for n in range(40)]
+        plain, more, saved = self.again(self.log(levels), Lane(300.0), Lane(more_wh=np.full(24 * DAYS, -50.0)))
+        self.assertTrue(10 <= plain.below <= 12, plain)
+        self.assertEqual((plain.days, more.days), (38, 38))  # between the first midnight and the last
+        # A quarter more sun than 1500 Wh, and 1200 Wh a day saved: both leave no more days below, the second fewer.
+        self.assertLess(saved.below, plain.below)
+        self.assertLessEqual(more.below, plain.below)
+
+    def test_what_is_missed_is_put_in_evenly(self):
+        # From 50 % with 2400 Wh used in 24 h and nothing in the level would be 25 %; 30 % was read: 480 of 9600 Wh, 20
+        # an hour, were put in; in the twelve hours after that nothing is known.
+        missed = again._missed(self.OF, np.zeros(36), np.full(36, 100.0), 9600.0, [(0, 0.50), (24, 0.30)])
+        np.testing.assert_allclose(missed, [20.0] * 24 + [0.0] * 12)
+        far = again._missed(self.OF, np.zeros(60), np.full(60, 100.0), 9600.0, [(0, 0.50), (60, 0.30)])
+        self.assertEqual(far.tolist(), [0.0] * 60)
+
+    def test_only_days_in_a_row(self):
+        log = self.log([0.6] * 50)
+        gap = [each for n, each in enumerate(log) if not 20 <= n < 23]
+        gap[20] = replace(gap[20], use_wh=None, solar_wh=None)
+        (plain,) = self.again(gap)
+        self.assertTrue(24 <= plain.days <= 27, plain)
+        self.assertIsNone(self.again(self.log([0.6] * 10)))
 
 
 class Choices(unittest.TestCase):

@@ -1,21 +1,20 @@
 """The question of additions, and its answer: years drawn, options run through them, and what follows."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from datetime import date
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from voltaun.core.instants import day_start
 from voltaun.core.learned.use import day_legs
-from voltaun.core.log.days import by_day, sky_days
+from voltaun.core.log.days import sky_days
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.autonomy import drain
-from voltaun.core.outlook.beliefs import bank_energy
 from voltaun.core.rig.bank import effective_energy
 from voltaun.core.rig.loads import hourly_shape
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing import years as weather_years
+from voltaun.core.sizing.again import LogAgain, fitted, log_again
 from voltaun.core.sizing.choices import Choice, Limits, Product, answer, field_of, unbeaten, without_buying
 from voltaun.core.sizing.lanes import Counted, Lane, last_levels, run
 from voltaun.core.sizing.worksheet import SYSTEM_SHARE
@@ -91,16 +90,6 @@ class Recorded:
 
 
 @dataclass(frozen=True)
-class LogAgain:
-    """The logged days with the option in place, their sun and their use: days, days below, and Wh."""
-
-    days: int
-    below: float
-    unserved_wh: float
-    spilt_wh: float
-
-
-@dataclass(frozen=True)
 class Additions:
     """The answer: options with what came of each, which of them are unbeaten, and which is the least that is enough.
 
@@ -141,7 +130,7 @@ def simulate_additions(ask: AdditionsAsk, going: Callable[[float], bool] = lambd
     outcomes = [_outcome(counted, n) for n in range(len(choices))]
     usual = [of.below.p50 for of in outcomes]
     recorded = _as_recorded(ask, planes, share, lanes) if planes and ask.replays else None
-    again = _log_again(ask, lanes) if ask.replays else None
+    again = log_again(rig, known, ask.sun, lanes) if ask.replays else None
     return Additions(ask, choices, outcomes, recorded, again, unbeaten(choices, usual),
                      answer(choices, usual, ask.most_days), _between(ask, choices, outcomes) if drawn.guesses else None,
                      drawn.guesses, drawn.sources)
@@ -188,59 +177,13 @@ def _as_recorded(ask: AdditionsAsk, planes: Sequence[Sequence[np.ndarray]], shar
     sums = np.zeros((5, len(lanes)))
     whole = 0.0
     for of, weather in zip(planes, ask.weathers, strict=True):
-        years, fitted = _plain(ask, of, weather, share), [_fitted(lane, weather.dates) for lane in lanes]
-        start = last_levels(rig, years, fitted)
-        counted = run(rig, years, fitted, early_days=0, start=start)
+        years, laid = _plain(ask, of, weather, share), [fitted(lane, weather.dates) for lane in lanes]
+        counted = run(rig, years, laid, early_days=0, start=last_levels(rig, years, laid))
         assert counted is not None
         sums += np.array([each[:, 0] for each in (counted.below, counted.unserved_days, counted.unserved_wh,
                                                   counted.spilt_wh, counted.generator_h)])
         whole += weather.days / 365
     return [Recorded(*(float(value) for value in column)) for column in (sums / whole).T]
-
-
-LEAST_AGAIN = 14
-"""Fewer whole days of the log say nothing when they are lived again."""
-
-
-def _log_again(ask: AdditionsAsk, lanes: Sequence[Lane]) -> list[LogAgain] | None:
-    """The log's whole days one after the other, from the level that it began with; None with too few of them.
-
-    Each day brings the sun it brought and what was spilt of it, as the clear sky lay over its hours.
-    """
-    rig, sun = ask.rig, ask.sun
-    days = [day for day in by_day(rig, ask.known.account.intervals, sun).values()
-            if day.whole and not day.unknown & {"solar", "use"}]
-    if sun is None or len(days) < LEAST_AGAIN:
-        return None
-    shape = ask.known.lean.shapes(rig, np.zeros((2, 1)))[:, 0]
-    clear = np.zeros((len(sun.arrays), len(days), 24))
-    for n, day in enumerate(days):
-        bounds = day_start(day.day, rig.zone).timestamp() + 3600.0 * np.arange(25)
-        clear[:, n] = [np.diff(array.at(bounds)) for array in sun.arrays]
-    whole = clear.sum(axis=(0, 2))
-    came = np.array([day.harvest["solar"] + day.spilt_wh for day in days])
-    harvest = clear * np.where(whole > 0, came / np.maximum(whole, 1e-9), 0.0)[None, :, None]
-    use = np.array([day.use_wh for day in days])[:, None] * shape
-    made = harvest.reshape(len(sun.arrays), -1)
-    one = made[:1] / rig.arrays[0].rated_w
-    energy = bank_energy(rig, ask.known.learned, None).mean
-    logged = Years(np.concatenate((made, one))[:, :, None].astype(np.float32),
-                   use.reshape(-1, 1).astype(np.float32), np.ones(1, np.float32), energy,
-                   np.array([day.day.month for day in days]), (), ("log",))
-    begun = next((i.soc_start for i in ask.known.account.intervals if i.soc_start is not None), 1.0)
-    counted = run(rig, logged, [_fitted(lane, [day.day for day in days]) for lane in lanes], early_days=0, start=begun)
-    assert counted is not None
-    return [LogAgain(len(days), float(counted.below[n, 0]), float(counted.unserved_wh[n, 0]),
-                     float(counted.spilt_wh[n, 0])) for n in range(len(lanes))]
-
-
-def _fitted(lane: Lane, days: Sequence[date]) -> Lane:
-    """The option with what it changes laid over these days, each as the same day of a weather year."""
-    rows = [weather_years.EARLY_DAYS + min(day.timetuple().tm_yday, 365) - 1 for day in days]
-
-    def laid(hours: np.ndarray | None) -> np.ndarray | None:
-        return None if hours is None else hours.reshape(-1, 24)[rows].ravel()
-    return replace(lane, more_wh=laid(lane.more_wh), brought_w=laid(lane.brought_w))
 
 
 def _plain(ask: AdditionsAsk, planes: Sequence[np.ndarray], weather: Weather, share: float) -> Years:

@@ -1,0 +1,123 @@
+"""The logged days again with an option in place: last winter with two more panels.
+
+Each day brings the sun it brought, and what was spilt of it, as the clear sky lay over its hours; the use lies over
+them as the log tells. That is not quite what happened between two readings: what the books then miss is put in evenly,
+so that with nothing added the levels are those that were read. With an option in place the rest follows by itself.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import date, timedelta
+
+import numpy as np
+
+from voltaun.core.instants import day_start
+from voltaun.core.log.days import Day, by_day
+from voltaun.core.outlook.ask import Known
+from voltaun.core.outlook.beliefs import bank_energy
+from voltaun.core.outlook.simulate import simulate
+from voltaun.core.rig.rig import Rig
+from voltaun.core.sizing.lanes import Lane, run
+from voltaun.core.sizing.years import EARLY_DAYS, Years
+from voltaun.core.sky.clear_sky import RigSun
+
+LEAST_AGAIN = 14
+"""Fewer whole days of the log say nothing when they are lived again."""
+
+LONGEST_H = 48
+"""Between readings further apart than this nothing is put in."""
+
+
+@dataclass(frozen=True)
+class LogAgain:
+    """The logged days with the option in place, their sun and their use: days, days below, and Wh."""
+
+    days: int
+    below: float
+    unserved_wh: float
+    spilt_wh: float
+
+
+def log_again(rig: Rig, known: Known, sun: RigSun | None, lanes: Sequence[Lane]) -> list[LogAgain] | None:
+    """The log's last whole days in a row, run again with each option; None with too few of them, or without arrays."""
+    days = _in_a_row([day for day in by_day(rig, known.account.intervals, sun).values()
+                      if day.whole and not day.unknown & {"solar", "use"}])
+    if sun is None or len(days) < LEAST_AGAIN:
+        return None
+    clear = _clear(rig, sun, days)
+    came = clear * _shares(clear, days)
+    one = came[:1] / rig.arrays[0].rated_w
+    shape = known.lean.shapes(rig, np.zeros((2, 1)))[:, 0]
+    use = np.concatenate([day.use_wh * shape for day in days])
+    energy = bank_energy(rig, known.learned, None).mean
+    begin = day_start(days[0].day, rig.zone).timestamp()
+    levels = [(round((i.end.timestamp() - begin) / 3600), i.soc_end) for i in known.account.intervals
+              if i.soc_end is not None and i.soc_basis == "read"]
+    levels = [(hour, level) for hour, level in levels if 0 <= hour <= len(use)]
+    missed = _missed(rig, came.sum(axis=0), use, energy, levels)
+    came[0] += np.maximum(missed, 0.0)
+    use = use + np.maximum(-missed, 0.0)
+    logged = Years(np.concatenate((came, one))[:, :, None].astype(np.float32),
+                   use.reshape(-1, 1).astype(np.float32), np.ones(1, np.float32), energy,
+                   np.array([day.day.month for day in days]), (), ("log",))
+    begun = levels[0][1] if levels else 1.0
+    counted = run(rig, logged, [fitted(lane, [day.day for day in days]) for lane in lanes], early_days=0, start=begun)
+    assert counted is not None
+    return [LogAgain(len(days), float(counted.below[n, 0]), float(counted.unserved_wh[n, 0]),
+                     float(counted.spilt_wh[n, 0])) for n in range(len(lanes))]
+
+
+def _in_a_row(days: Sequence[Day]) -> list[Day]:
+    """The longest run of days that follow one another, the last of those alike."""
+    runs: list[list[Day]] = []
+    for day in days:
+        if runs and day.day - runs[-1][-1].day == timedelta(days=1):
+            runs[-1].append(day)
+        else:
+            runs.append([day])
+    return max(runs, key=lambda of: (len(of), of[0].day), default=[])
+
+
+def _clear(rig: Rig, sun: RigSun, days: Sequence[Day]) -> np.ndarray:
+    """Clear-sky harvest of each array in each hour of these days, Wh, (arrays, hours)."""
+    begin = day_start(days[0].day, rig.zone).timestamp()
+    bounds = begin + 3600.0 * np.arange(24 * len(days) + 1)
+    return np.array([np.diff(array.at(bounds)) for array in sun.arrays])
+
+
+def _shares(clear: np.ndarray, days: Sequence[Day]) -> np.ndarray:
+    """What part of the clear sky each hour's day brought, with what was spilt, (hours,)."""
+    whole = clear.sum(axis=0).reshape(-1, 24).sum(axis=1)
+    came = np.array([day.harvest["solar"] + day.spilt_wh for day in days])
+    return np.repeat(np.where(whole > 0, came / np.maximum(whole, 1e-9), 0.0), 24)
+
+
+def _missed(rig: Rig, harvest: np.ndarray, use: np.ndarray, energy: float,
+            levels: Sequence[tuple[int, float]]) -> np.ndarray:
+    """What has to be put in (below 0: taken out) in each hour so that the levels come out as they were read, Wh.
+
+    levels  (hour, fraction) as they were read. All stretches between two of them run side by side.
+    """
+    missed = np.zeros(len(use))
+    pairs = [(a, b) for a, b in zip(levels, levels[1:], strict=False) if 0 < b[0] - a[0] <= LONGEST_H]
+    if not pairs:
+        return missed
+    steps = max(b[0] - a[0] for a, b in pairs)
+    hours = np.zeros((steps, len(pairs)))
+    into, out = np.zeros_like(hours), np.zeros_like(hours)
+    for n, (a, b) in enumerate(pairs):
+        count = b[0] - a[0]
+        hours[:count, n], into[:count, n], out[:count, n] = 1.0, harvest[a[0]:b[0]], use[a[0]:b[0]]
+    made = simulate(rig, energy, np.array([a[1] for a, _ in pairs]), into, out, hours)
+    for n, (a, b) in enumerate(pairs):
+        missed[a[0]:b[0]] = (b[1] - made.level[-1, n]) * energy / (b[0] - a[0])
+    return missed
+
+
+def fitted(lane: Lane, days: Sequence[date]) -> Lane:
+    """The option with what it changes laid over these days, each as the same day of a weather year."""
+    rows = [EARLY_DAYS + min(day.timetuple().tm_yday, 365) - 1 for day in days]
+
+    def laid(hours: np.ndarray | None) -> np.ndarray | None:
+        return None if hours is None else hours.reshape(-1, 24)[rows].ravel()
+    return replace(lane, more_wh=laid(lane.more_wh), brought_w=laid(lane.brought_w))
