@@ -60,6 +60,14 @@ class WhatIf(OutlookCase):
         tapped = self.post("/1/outlook/sky?use=-60", {"sky": f"{TODAY}=clear"})
         self.assertIn("/1/outlook?use=-60#sky", tapped.headers["Location"])
 
+    def test_an_option_is_tried_on(self):
+        page = self.show("?panels=2&strings=1")
+        self.shows("What if, and not as things stand: with two panels and one string more.", page)
+        self.shows("fan-before", page)
+        self.shows("With two panels and one string more", page)
+        self.assertEqual(rigs.get(self.db, 1).rig, self.rig)
+        self.shows("expected panels more, 0 to 40", self.show("?panels=many"))
+
     def test_hours_that_are_over_change_nothing_and_that_is_said(self):
         # It is seven in the morning there.
         for asked in ("?load=500&begin=3&end=6", "?generator=2&begin=4:30"):

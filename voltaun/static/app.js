@@ -72,6 +72,18 @@ document.addEventListener("alpine:init", () => {
   }));
 
   // First run: the browser knows the time zone, so that nobody has to look for it.
+  // The field of options: arrow keys walk its cells.
+  window.Alpine.data("field", () => ({
+    walk(event) {
+      const step = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] }[event.key];
+      const cell = event.target.closest("td");
+      if (!step || !cell) return;
+      event.preventDefault();
+      const row = this.$root.querySelectorAll("tbody tr")[cell.parentElement.sectionRowIndex + step[0]];
+      row?.cells[cell.cellIndex + step[1]]?.querySelector("a")?.focus();
+    },
+  }));
+
   window.Alpine.data("zone", () => ({
     init() {
       const known = Intl.DateTimeFormat().resolvedOptions().timeZone;

@@ -304,12 +304,16 @@ def measures(of: Choice) -> str:
     return " and ".join(_MEASURES[kind].format(name) for kind, _, name in (each.partition(":") for each in of.measures))
 
 
-def option(of: Choice, rig: Rig) -> str:
-    """What an option adds: `two panels and one string`, `nothing`."""
+def added(panels: int, strings: int, rig: Rig) -> str:
+    """So much more: `two panels and one string`; nothing of nothing."""
     unit = "pack" if rig.bank.is_station else "string"
-    told = [f"{number(count)} {name}{'s' if count > 1 else ''}" for count, name in ((of.panels, "panel"),
-                                                                                   (of.strings, unit)) if count]
-    return " and ".join(told) or measures(of) or "nothing"
+    return " and ".join(f"{number(count)} {name}{'s' if count > 1 else ''}"
+                        for count, name in ((panels, "panel"), (strings, unit)) if count)
+
+
+def option(of: Choice, rig: Rig) -> str:
+    """What an option adds or does: `two panels and one string`, `nothing`."""
+    return added(of.panels, of.strings, rig) or measures(of) or "nothing"
 
 
 def short_days(of: Spread) -> str:

@@ -13,7 +13,7 @@ from voltaun.words import sentences as words
 from voltaun.words.units import show_clock, show_power
 
 AHEAD = 10
-ASKED = ("use", "off", "until", "generator", "drive", "mains", "load", "on", "begin", "end")
+ASKED = ("use", "off", "until", "generator", "drive", "mains", "load", "on", "begin", "end", "panels", "strings")
 """What of an address asks what if."""
 
 DOING = {"generator": "running the generator", "drive": "driving", "mains": "standing at a socket"}
@@ -37,6 +37,8 @@ class Asked:
     plans: tuple[Plan, ...] = ()
     typed: dict = field(default_factory=dict)
     off: tuple[str, ...] = ()
+    panels: int = 0   # more of them, and of strings, as if they stood there
+    strings: int = 0
     faults: list[str] = field(default_factory=list)
     words: str = ""
     query: dict = field(default_factory=dict)  # as the address has it
@@ -48,7 +50,7 @@ class Asked:
         asked = cls(typed={name: given.get(name, "").strip() for name in ASKED if name != "off"})
         asked.query = {name: values for name, values in given.to_dict(flat=False).items() if name in ASKED}
         today = local_day(now, rig.zone)
-        told = asked._use(rig, given, today) + asked._of_a_day(rig, now, today)
+        told = asked._added(rig) + asked._use(rig, given, today) + asked._of_a_day(rig, now, today)
         asked.words = " and ".join(told)
         local = now.astimezone(rig.zone)
         for plan in asked.plans:
@@ -56,6 +58,12 @@ class Asked:
                 hours = f"{show_clock(plan.hours[0])} to {show_clock(plan.hours[1])}"
                 asked.faults.append(f"Found {hours} today, which is over; expected a later time, or another day.")
         return asked
+
+    def _added(self, rig: Rig) -> list[str]:
+        self.panels = int(self._number("panels", "panels more", 0, 40) or 0) if rig.arrays else 0
+        self.strings = int(self._number("strings", "strings more", 0, 20) or 0)
+        told = words.added(self.panels, self.strings, rig)
+        return [f"with {told} more"] if told else []
 
     def _use(self, rig: Rig, given, today: date) -> list[str]:
         last, told = today + timedelta(days=AHEAD), []

@@ -8,7 +8,7 @@ from voltaun.core.outlook.autonomy import momentary
 from voltaun.core.outlook.plans import SOURCE_OF
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.parts import SKIES
-from voltaun.database import monitors, plans, readings
+from voltaun.database import clearsky, monitors, plans, readings
 from voltaun.database.connection import transaction
 from voltaun.intake import client, forecast
 from voltaun.pages import context
@@ -37,9 +37,9 @@ def render(status=200, plan_faults=None, rule_faults=None, typed=None):
     look, rig = context.look(AHEAD), context.rig()
     asked = Asked.of(rig, look.now, request.args)
     other = None
-    if look.outlook and asked.plans and not asked.faults:
+    if look.outlook and asked.words and not asked.faults:
         try:
-            other = look.ahead(plans=(*look.ask.plans, *asked.plans))
+            other = look.ahead(plans=(*look.ask.plans, *asked.plans), **_tried(look, asked))
         except NoOutlook:
             other = None
     floors = (rig.bank.everyday_floor, rig.bank.hard_floor)
@@ -59,11 +59,22 @@ def render(status=200, plan_faults=None, rule_faults=None, typed=None):
         plan_faults=plan_faults or [], rule_faults=rule_faults or [], typed=typed or _plan_to_change()), status
 
 
+def _tried(look, asked) -> dict:
+    """What of the question is otherwise when something more stands there."""
+    if not (asked.panels or asked.strings):
+        return {}
+    from voltaun.core.sizing.trial import known_with, with_added
+    rig = with_added(context.rig(), asked.panels, asked.strings)
+    return {"rig": rig, "known": known_with(context.rig(), look.ask.known, asked.strings),
+            "sun": clearsky.sun_of(context.tables_db(rig), rig)}
+
+
 def _ask_fields(rig):
     """The figures of a day that a what-if can ask for: name, label and hint of each."""
     sources = [(kind, f"{rig.parts(source)[0].name}, h", "") for kind, source in SOURCE_OF.items() if rig.has(source)]
     return [*sources, ("load", "A load more, W", ""), ("begin", "from, o'clock", "soon"),
-            ("end", "the load until", "23:00")]
+            ("end", "the load until", "23:00"), *([("panels", "Panels more", "")] if rig.arrays else []),
+            ("strings", "Packs more" if rig.bank.is_station else "Strings more", "")]
 
 
 def _plan_to_change():

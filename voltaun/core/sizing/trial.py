@@ -1,0 +1,37 @@
+"""An option tried on: the rig as if it stood there, for an outlook from today's level."""
+
+from dataclasses import replace
+
+from voltaun.core.learned.capacity_fit import Estimate
+from voltaun.core.outlook.ask import Known
+from voltaun.core.rig.rig import Rig
+from voltaun.core.sizing.lanes import string_energy
+
+
+def with_added(rig: Rig, panels: int, strings: int) -> Rig:
+    """The rig with so many panels more like those of its first array, and strings (packs) more of the bank's own.
+
+    What a test or the log says of the bank grows by what the new ones hold as printed.
+    """
+    bank, more_wh = rig.bank, strings * string_energy(rig)
+    grown = (bank.parallel + strings) / bank.parallel
+    bank = replace(bank, parallel=bank.parallel + strings,
+                   rated_energy_wh=None if bank.rated_energy_wh is None else bank.rated_energy_wh * grown,
+                   pack_wh=tuple(wh * grown for wh in bank.pack_wh),
+                   tested_energy_wh=None if bank.tested_energy_wh is None else bank.tested_energy_wh + more_wh,
+                   logged_energy_wh=None if bank.logged_energy_wh is None else bank.logged_energy_wh + more_wh,
+                   charge_limit_w=None if bank.charge_limit_w is None else bank.charge_limit_w * grown)
+    arrays = rig.arrays
+    if arrays and panels:
+        arrays = (replace(arrays[0], panels=arrays[0].panels + panels), *arrays[1:])
+    return replace(rig, bank=bank, arrays=arrays)
+
+
+def known_with(rig: Rig, known: Known, strings: int) -> Known:
+    """What the log tells, with what it shows of the bank grown by so many strings."""
+    held = known.learned.held
+    if not strings or held is None or held.energy_wh is None:
+        return known
+    more = strings * string_energy(rig)
+    shown = Estimate(held.energy_wh.estimate + more, held.energy_wh.low + more, held.energy_wh.high + more)
+    return replace(known, learned=replace(known.learned, held=replace(held, energy_wh=shown)))
