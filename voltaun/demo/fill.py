@@ -4,8 +4,8 @@ import sqlite3
 from datetime import datetime, timedelta
 
 from voltaun.core.bench.findings import changes, find
-from voltaun.core.instants import day_start
-from voltaun.database import bench, clearsky, monitors, readings, rigs, weather
+from voltaun.core.instants import day_start, local_day
+from voltaun.database import bench, clearsky, monitors, plans, readings, rigs, weather
 from voltaun.database.connection import transaction
 from voltaun.demo import honey_house, measured, orchard_trailer, weighed
 
@@ -15,20 +15,21 @@ def fill(connection: sqlite3.Connection, now: datetime) -> int:
     of, trailer = honey_house.RIG, orchard_trailer.rig(now)
     trip = day_start(orchard_trailer.october(now), trailer.zone)
     first = _add(connection, of, lambda sun: honey_house.log(now, sun), measured.honey_house_runs(now))
-    _ask(connection, first, of)
+    _ask(connection, first, of, now)
     _add(connection, trailer, lambda sun: orchard_trailer.log(now, sun),
          measured.trailer_runs(trip - timedelta(days=4, hours=-18)))
     return first
 
 
-def _ask(connection, rig_id, of) -> None:
+def _ask(connection, rig_id, of, now) -> None:
     """What the honey house's people would weigh: prices, their roof and their money, their word on the winter, and the
-    weather of their place. Once."""
+    weather of their place; and the guests they expect. Once."""
     if monitors.setting(connection, rig_id, "additions", None) is not None:
         return
     with transaction(connection):
         monitors.put_setting(connection, rig_id, "additions", weighed.QUESTION)
         weather.add(connection, rig_id, "ridge, three years (made up).epw", weighed.ridge(of.place))
+        plans.add(connection, rig_id, weighed.guests(local_day(now, of.zone)), now)
 
 
 def _add(connection, of, log, runs) -> int:

@@ -1,9 +1,10 @@
 """What the honey house's people weigh before they buy: prices, limits, a word on the winter, weather of the ridge."""
 
-from datetime import date
+from datetime import date, timedelta
 
 import numpy as np
 
+from voltaun.core.outlook.plans import A_GUEST, Plan
 from voltaun.core.rig.parts import Place
 from voltaun.core.sky.weather import Weather
 
@@ -22,6 +23,12 @@ Chest freezer 340,load,340,620,41,
 QUESTION = {"numbers": {"most_days": 3.0, "panels": 8, "strings": 3, "budget": 3000.0, "weight_kg": None,
                         "roof_m2": 18.0},
             "habits": {"winter": "2/3/5", "autumn": "3/4/3"}, "prices": PRICES}
+
+
+def guests(today: date) -> Plan:
+    """Two guests for two days of next week."""
+    first = today + timedelta(days=8 - today.weekday())  # its Tuesday
+    return Plan("guests", first, first + timedelta(days=1), 1 + 2 * A_GUEST, "2 guests")
 
 
 def ridge(place: Place) -> Weather:
