@@ -11,7 +11,7 @@ import numpy as np
 
 from voltaun.core.outlook.outlook import LEVEL_GRAIN
 from voltaun.core.outlook.simulate import BankStep
-from voltaun.core.rig.bank import charge_limit, controller_limit
+from voltaun.core.rig.bank import STATION_AC_SHARE, charge_limit, controller_limit, rated_energy
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.years import EARLY_DAYS, Years
 
@@ -159,7 +159,6 @@ class _Banks:
 
 def string_energy(rig: Rig) -> float:
     """What one more string, or one more pack of a station, holds as printed, Wh at the battery's terminals."""
-    from voltaun.core.rig.bank import STATION_AC_SHARE, rated_energy
     printed = rated_energy(rig.bank) / rig.bank.parallel
     if not rig.bank.is_station:
         return printed
