@@ -246,8 +246,8 @@ def advice(rig: Rig, outlook: Outlook, today: date, worst: Again | None) -> str:
     if first and outlook.shortfall_wh > 0.02 * outlook.energy_wh:
         way = _ways(rig, outlook.shortfall_wh)
         now = (first - outlook.as_of).total_seconds() < 3600
-        when = "now" if now else f"before {moment(first, today, rig.zone)}, the first time in doubt"
-        return (f"Spare or put in {about(outlook.shortfall_wh)}{way}, beginning {when}: so much keeps you above your "
+        when = "now" if now else f"ahead of {moment(first, today, rig.zone)}, the first time in doubt"
+        return (f"Spare or put in {about(outlook.shortfall_wh)}{way}, starting {when}: so much keeps you above your "
                 "floor for three days, nine chances in ten.")
     spilt = _likely_spilt(outlook)
     if first:
