@@ -187,8 +187,8 @@ class Trouble(Served):
             self.page.goto(self.address + path)
             self.page.keyboard.type("n57", delay=pause)  # quick as a script, slow as a glove: no digit falls in between
             self.page.wait_for_url("**/today**")
-            expect(self.page.locator("#soc")).to_have_value("57")
-            expect(self.page.locator("#soc")).to_be_focused()
+            expect(self.page.locator("#soc")).to_have_value("57", timeout=20_000)
+            expect(self.page.locator("#soc")).to_be_focused(timeout=20_000)
         self.page.fill("#soc", "")
         self.page.go_back()
         self.page.wait_for_url("**/bench")

@@ -143,8 +143,9 @@ SAYINGS: dict[str, Callable[..., str]] = {
                                                             f"the alternator has {show_power(spare_w)} to spare."),
     "held_by_its_input": lambda name, volts, amps, fed_w, gives_w, charge_w: (
         f"{name}: {volts:g} V × {amps:g} A lets {show_power(fed_w)} in, so {show_power(gives_w)} reaches the battery "
-        f"and not {show_power(charge_w)}; the same amps at twice the volts, through a step-up, would bring twice "
-        "that."),
+        f"and not {show_power(charge_w)}. The same amps at twice the volts, through a step-up, would bring "
+        f"{show_power(min(2 * gives_w, charge_w))}, but only where the label of the input allows such volts: above its "
+        "highest it is destroyed, and may burn."),
     "no_cut_off": lambda name: (f"{name}: no low-voltage cut-off is told; without one a standing engine's starter "
                                 "battery is drawn flat."),
     "generator_over": lambda name, charge_w, gives_w, share, continuous_w: (
