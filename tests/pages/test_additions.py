@@ -15,6 +15,7 @@ from voltaun.core.log.ledger import Reading
 from voltaun.core.rig.parts import Engine, Load
 from voltaun.database import archive, connection, rigs, weather
 from voltaun.database.connection import transaction
+from voltaun.database.monitors import setting
 from voltaun.pages.additions import asked
 
 PRICES = "name,kind,size,price,weight_kg,area_m2\nRoof panel,panel,300,150,17,1.6\nUnit,battery,4800,1100,45,\n"
@@ -129,9 +130,12 @@ class OfThePlace(AdditionsCase):
         self.shows("from weather files", page)
         (kept,) = weather.of_rig(self.db, 1)
         self.assertEqual(kept.weather.ghi.sum(), 365 * 6 * 300)
+        told = setting(self.db, 1, "sky_of_place", None)
+        self.assertEqual([len(month) for month in told], [10] * 12)
         whole = archive.rig_archive(self.db, 1)
         self.post(f"{HERE}/weather/{kept.id}")
         self.assertEqual(weather.of_rig(self.db, 1), [])
+        self.assertEqual(setting(self.db, 1, "sky_of_place", None), [])
         self.hides("The weather files as they stand:", self.show())
         self.post(f"{HERE}/weather/{kept.id}", {"back": "yes"})
         self.assertEqual(weather.numbers(self.db, 1), (kept.id,))

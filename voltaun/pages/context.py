@@ -18,8 +18,10 @@ from voltaun.core.outlook.ask import LEARN_DAYS, Ask, Known, known
 from voltaun.core.outlook.standing import Standing, standing
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.rig import Rig
-from voltaun.database import clearsky, plans, readings
+from voltaun.core.sky.model import SKY
+from voltaun.database import clearsky, plans, readings, weather
 from voltaun.database.connection import connect, connect_reading
+from voltaun.database.monitors import setting
 from voltaun.words.reasons import say
 
 
@@ -122,7 +124,7 @@ class Recent:
         self.until = min((each.reading.at for each in found if each.reading.at > now), default=None)
         all_of_it = self.until is None and not readings.any_before(db(), g.kept.id, first)
         self.known: Known = known(rig(), [each.reading for each in found], sun(), now,
-                                  whole() if all_of_it else None)
+                                  whole() if all_of_it else None, _sky_kind(today))
 
     @cached_property
     def days(self) -> dict[date, Day]:
@@ -130,9 +132,22 @@ class Recent:
         return by_day(self._rig, self.known.account.intervals, self._sun)
 
 
+SKY_OF_PLACE = "sky_of_place"
+"""The setting that holds what the weather files of a rig say of the sky, by the month."""
+
+
+def _sky_kind(today: date):
+    """What is believed of the sky before the log tells: by the weather files of the place, where there are some."""
+    by_month = setting(db(), g.kept.id, SKY_OF_PLACE, [])
+    if not by_month:
+        return SKY
+    from voltaun.core.sizing.climate import sky_kind
+    return sky_kind(by_month, today)
+
+
 def _recent(now: datetime, today: date) -> Recent:
     """What a look rests on. A reading whose time was still to come makes it anew once that has come."""
-    key = (*state(), today)
+    key = (*state(), today, weather.numbers(db(), g.kept.id))
     found = kept("recent", key, lambda: Recent(now, today))
     if found.until is not None and found.until <= now:
         found = kept("recent", (*key, now), lambda: Recent(now, today))

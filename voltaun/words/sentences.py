@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 
 from voltaun.core.outlook.plans import AWAY, GUESTS, Plan
 from voltaun.core.rig.rig import Rig
+from voltaun.core.sky.model import STARTUP_SHARES
 from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power
 
 if TYPE_CHECKING:  # a page that says other things need not load these
@@ -170,6 +171,12 @@ def _between_hours(low: float, high: float) -> str:
     if low > 60:
         return "more than two months"
     return f"{show_duration(low * 24)} – {show_duration(high * 24) if high <= 60 else 'more than two months'}"
+
+
+def sky_beforehand(outlook: Outlook) -> str:
+    """What is believed of the sky before the log tells."""
+    own = outlook.sky.kind.points == tuple(STARTUP_SHARES.values())
+    return "the start-up shares" if own else "the weather files of the place"
 
 
 def when_used(lean: Lean) -> str:

@@ -14,9 +14,9 @@ from voltaun.core.log.ledger import Reading
 from voltaun.core.outlook.plans import GeneratorRule, Plan
 from voltaun.core.rig.loads import daily_use
 from voltaun.core.rig.rig import Rig
-from voltaun.core.series import HISTORY_DAYS
+from voltaun.core.series import HISTORY_DAYS, Kind
 from voltaun.core.sky.clear_sky import RigSun
-from voltaun.core.sky.model import SkyDay, SkyModel, learn_sky
+from voltaun.core.sky.model import SKY, SkyDay, SkyModel, learn_sky
 
 LEARN_DAYS = HISTORY_DAYS + 2
 """How far back the outlook looks for what the sky does."""
@@ -68,17 +68,18 @@ class Known:
 
 
 def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: datetime,
-          account: Account | None = None) -> Known:
+          account: Account | None = None, sky_kind: Kind = SKY) -> Known:
     """Reckon a log as it was known at an instant; readings outside the learning window are left out.
 
     account  of these readings, where they were reckoned already and all lie in the window
+    sky_kind  what is believed of the sky before the log tells
     """
     window = learning_window(readings, as_of)
     account = account or reckon(rig, window, sun)
     skies = sky_days(account.intervals, sun, rig.zone)
     today = local_day(as_of, rig.zone)
     learned = recently(account, as_of)
-    return Known(window, account, skies, learn_sky(skies, today), learned,
+    return Known(window, account, skies, learn_sky(skies, today, sky_kind), learned,
                  lean_of(rig, Shares(rig, account.intervals), learned, as_of),
                  learn_uses([day_legs(account.intervals)], [today], rig.zone)[0])
 

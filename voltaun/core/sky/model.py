@@ -38,9 +38,10 @@ class SkyDay(Seen):
     word: str | None
 
 
-def learn_sky(days: Sequence[SkyDay], today: date) -> SkyModel:
-    """Learn from the logged days up to today; with none of them it is the start-up skies."""
-    return learn([days], [today], SKY)[0]
+def learn_sky(days: Sequence[SkyDay], today: date, kind: Kind = SKY) -> SkyModel:
+    """Learn from the logged days up to today; with none of them it is what is believed: the start-up skies, unless
+    `kind` says otherwise."""
+    return learn([days], [today], kind)[0]
 
 
 def learn_skies(histories: Sequence[Sequence[SkyDay]], todays: Sequence[date]) -> list[SkyModel]:
