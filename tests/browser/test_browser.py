@@ -371,6 +371,18 @@ class RigAndAdditions(BrowserCase):
         page.wait_for_url("**at=4-*")
         self.shows("Four panels")
 
+    def test_what_is_typed_in_one_form_stays_when_another_is_kept(self):
+        page = self.go("/2/additions")
+        page.get_by_label("Price list", exact=True).fill("name,kind,size\nhalf typed")
+        page.get_by_label("To spend").fill("4000")
+        page.get_by_role("button", name="Keep the question").click()
+        self.shows("The question is kept.")
+        self.assertEqual(page.get_by_label("Price list", exact=True).input_value(), "name,kind,size\nhalf typed")
+        self.assertEqual(page.get_by_label("To spend").input_value(), "4000")
+        page.get_by_role("button", name="Keep the list").click()
+        self.shows("The price list was not kept: line 2")
+        self.assertEqual(page.get_by_label("Price list", exact=True).input_value(), "name,kind,size\nhalf typed")
+
     def test_the_worksheet_answers_a_changed_input(self):
         page = self.go("/1/additions")
         page.get_by_label("Use a day, Wh").fill("5 kWh")

@@ -157,6 +157,7 @@ class Prices(unittest.TestCase):
         head = "name,kind,size,price\n"
         for text, words in ((head + "A,panel,330,-5\n", "line 2: found price -5"), ("", "line 1"), (head, "no product"),
                             (head + "A,panel,330,5\n\nA,panel,330,5\n", "line 4: found 'A' twice"),
+                            (head + "half typed\n", "line 2: found kind ''"), (head + "a" * 200_000, "no table"),
                             (head + "A,panel,,5\n", "line 2, size: found nothing"), (head + "A,x,1,5\n", "kind 'x'"),
                             (head + "A,panel,big,5\n", "line 2, size: found 'big'"), (head + ",panel,1,5\n", "no name"),
                             (head + "A,panel,0,5\n", "size of 0"), ("name,price\nA,5\n", "no column kind, size")):

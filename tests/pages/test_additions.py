@@ -6,6 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pvlib
+from flask import g
 
 from tests.core.outlook.test_outlook import log_of
 from tests.formats.test_weather_file import epw
@@ -13,9 +14,11 @@ from tests.pages.test_pages import PagesCase
 from tests.support import NOW
 from voltaun.core.log.ledger import Reading
 from voltaun.core.rig.parts import Engine, Load
+from voltaun.core.sky.model import SKY
 from voltaun.database import archive, connection, rigs, weather
 from voltaun.database.connection import transaction
 from voltaun.database.monitors import setting
+from voltaun.pages import context
 from voltaun.pages.additions import asked
 
 PRICES = "name,kind,size,price,weight_kg,area_m2\nRoof panel,panel,300,150,17,1.6\nUnit,battery,4800,1100,45,\n"
@@ -114,6 +117,7 @@ class Question(AdditionsCase):
         self.assertEqual(answer.status_code, 422)
         self.shows("The price list was not kept: line 4: found a size of -1", answer.text)
         self.shows("Odd,panel,-1,5,,", answer.text)
+        self.assertEqual(self.post(HERE + "/prices", {"prices": "name,kind,size\nhalf typed"}).status_code, 422)
         self.assertEqual(asked.kept(self.db, 1).prices, "")
 
 
@@ -131,16 +135,40 @@ class OfThePlace(AdditionsCase):
         (kept,) = weather.of_rig(self.db, 1)
         self.assertEqual(kept.weather.ghi.sum(), 365 * 6 * 300)
         told = setting(self.db, 1, "sky_of_place", None)
-        self.assertEqual([len(month) for month in told], [10] * 12)
+        self.assertEqual([len(month) for month in told["months"]], [10] * 12)
+        self.assertEqual(self.believed().points, tuple(told["months"][10]))
         whole = archive.rig_archive(self.db, 1)
         self.post(f"{HERE}/weather/{kept.id}")
         self.assertEqual(weather.of_rig(self.db, 1), [])
-        self.assertEqual(setting(self.db, 1, "sky_of_place", None), [])
+        self.assertIs(self.believed(), SKY)
         self.hides("The weather files as they stand:", self.show())
         self.post(f"{HERE}/weather/{kept.id}", {"back": "yes"})
         self.assertEqual(weather.numbers(self.db, 1), (kept.id,))
         self.assertEqual(archive.rig_archive(self.db, 1), whole)
         self.assertEqual(self.post(f"{HERE}/weather/99").status_code, 404)
+
+    def believed(self):
+        """What the outlook believes of November's sky before the log tells."""
+        with self.app.test_request_context("/1/today"):
+            g.kept, g.now = rigs.get(self.db, 1), NOW
+            try:
+                return context._sky_kind(NOW.date())
+            finally:
+                g.db.close()
+
+    def test_an_array_told_of_after_the_file_is_seen_in_it_too(self):
+        array = self.rig.arrays[0]
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, arrays=()), NOW)
+        self.bring(epw().encode())
+        self.assertIs(self.believed(), SKY)
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), self.rig, NOW)
+        flat = self.believed().points
+        self.assertEqual(len(flat), 10)
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, arrays=(replace(array, tilt_deg=80),)), NOW)
+        self.assertNotEqual(self.believed().points, flat)
 
     def test_it_goes_with_the_archive(self):
         self.bring(epw().encode())

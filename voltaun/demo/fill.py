@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 
 from voltaun.core.bench.findings import changes, find
 from voltaun.core.instants import day_start, local_day
-from voltaun.core.sizing.climate import month_shares_of
+from voltaun.core.sizing.climate import made_for, month_shares_of
 from voltaun.database import bench, clearsky, monitors, plans, readings, rigs, weather
 from voltaun.database.connection import transaction
 from voltaun.demo import honey_house, measured, orchard_trailer, weighed
@@ -31,8 +31,9 @@ def _ask(connection, rig_id, of, now) -> None:
     with transaction(connection):
         monitors.put_setting(connection, rig_id, "additions", weighed.QUESTION)
         ridge = weighed.ridge(of.place)
-        weather.add(connection, rig_id, "ridge, three years (made up).epw", ridge)
-        monitors.put_setting(connection, rig_id, "sky_of_place", month_shares_of(of, sun, [ridge]))
+        number = weather.add(connection, rig_id, "ridge, three years (made up).epw", ridge)
+        monitors.put_setting(connection, rig_id, "sky_of_place", {"made_for": made_for(of, [number]),
+                                                                  "months": month_shares_of(of, sun, [ridge])})
         plans.add(connection, rig_id, weighed.guests(local_day(now, of.zone)), now)
 
 

@@ -149,14 +149,15 @@ def _simulation(found: Additions, say: Callable[[Reason], str]) -> dict:
 
 
 def _spread(of: Spread) -> dict:
-    return {"mean": _n(of.mean), "p10": _n(of.p10), "p50": _n(of.p50), "p90": _n(of.p90)}
+    return {"mean": _n(of.mean)} | _three(of)
 
 
 def _litres(found: Additions, hours: Spread) -> dict | None:
     generators = found.ask.rig.generators
     if not generators or generators[0].fuel_l_per_hour is None:
         return None
-    return {name: _n(value * generators[0].fuel_l_per_hour) for name, value in asdict(hours).items()}
+    litres = generators[0].fuel_l_per_hour
+    return {name: _n(value * litres) for name, value in _spread(hours).items()}
 
 
 def _estimate(of: Estimate | None) -> dict | None:

@@ -26,13 +26,16 @@ def read_prices(data: bytes) -> list[Product]:
     except UnicodeDecodeError as error:
         raise PriceListFault(f"found bytes that are no UTF-8 ({error.reason}), expected a text file") from error
     between = ";" if text.split("\n", 1)[0].count(";") > text.split("\n", 1)[0].count(",") else ","
-    rows = csv.reader(io.StringIO(text), delimiter=between)
-    head = [name.strip().lower() for name in next(rows, [])]
+    try:
+        rows = list(csv.reader(io.StringIO(text), delimiter=between))
+    except csv.Error as error:
+        raise PriceListFault(f"found what is no table ({error}), expected {between.join(COLUMNS)}") from error
+    head = [name.strip().lower() for name in (rows[0] if rows else [])]
     missing = [name for name in COLUMNS[:3] if name not in head]
     if missing:
         raise PriceListFault(f"line 1: found no column {', '.join(missing)}, expected {between.join(COLUMNS)}")
     found: dict[str, Product] = {}
-    for line, row in enumerate(rows, 2):
+    for line, row in enumerate(rows[1:], 2):
         if not any(cell.strip() for cell in row):
             continue
         product = _product(dict(zip(head, row, strict=False)), line, between)
@@ -47,7 +50,7 @@ def read_prices(data: bytes) -> list[Product]:
 
 
 def _product(row: dict[str, str], line: int, between: str) -> Product:
-    name, kind = row["name"].strip(), row["kind"].strip().lower()
+    name, kind = row.get("name", "").strip(), row.get("kind", "").strip().lower()
     if not 0 < len(name) <= 80:
         raise PriceListFault(f"line {line}: found {'no name' if not name else 'a name too long'}, expected one")
     if kind not in PRODUCTS:

@@ -3,6 +3,7 @@
 import sqlite3
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Hashable
+from contextlib import suppress
 from dataclasses import replace
 from datetime import date, datetime, timedelta
 from functools import cached_property
@@ -20,8 +21,9 @@ from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.model import SKY
 from voltaun.database import clearsky, plans, readings, weather
-from voltaun.database.connection import connect, connect_reading
-from voltaun.database.monitors import setting
+from voltaun.database.connection import connect, connect_reading, transaction
+from voltaun.database.monitors import put_setting, setting
+from voltaun.database.weather import KeptWeather
 from voltaun.words.reasons import say
 
 
@@ -132,17 +134,25 @@ class Recent:
         return by_day(self._rig, self.known.account.intervals, self._sun)
 
 
-SKY_OF_PLACE = "sky_of_place"
-"""The setting that holds what the weather files of a rig say of the sky, by the month."""
+def weathers() -> list[KeptWeather]:
+    """The weather files of this request's rig, unpacked once."""
+    numbers = weather.numbers(db(), g.kept.id)
+    return kept("weathers", (g.kept.id, numbers), lambda: weather.of_rig(db(), g.kept.id)) if numbers else []
 
 
 def _sky_kind(today: date):
-    """What is believed of the sky before the log tells: by the weather files of the place, where there are some."""
-    by_month = setting(db(), g.kept.id, SKY_OF_PLACE, [])
-    if not by_month:
+    """What is believed of the sky before the log tells: by the weather files of the place, where there are some. What
+    they say is kept beside them, and made anew when they or the rig's planes are others."""
+    files = weather.numbers(db(), g.kept.id)
+    if not files or sun() is None:
         return SKY
-    from voltaun.core.sizing.climate import sky_kind
-    return sky_kind(by_month, today)
+    from voltaun.core.sizing import climate
+    told, wanted = setting(db(), g.kept.id, "sky_of_place", {}), climate.made_for(rig(), files)
+    if told.get("made_for") != wanted:
+        told = {"made_for": wanted, "months": climate.month_shares_of(rig(), sun(), [of.weather for of in weathers()])}
+        with suppress(sqlite3.Error), transaction(writer()) as kept_in:  # a disk that takes nothing: made, but not kept
+            put_setting(kept_in, g.kept.id, "sky_of_place", told)
+    return climate.sky_kind(told["months"], today)
 
 
 def _recent(now: datetime, today: date) -> Recent:

@@ -25,6 +25,9 @@ if TYPE_CHECKING:  # a page that says other things need not load these
 LITTLE_DAYS = 7
 """With fewer days of the log known the page says how little that is."""
 
+FEW, SOME = 10, 30
+"""Days a year below the floor that are still few, and some; more are many."""
+
 _NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven",
             "twelve")
 _WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
@@ -327,6 +330,12 @@ def short_days(of: Spread) -> str:
     """Days a year below the floor: `about 7 days in a usual year and 19 in a hard one`."""
     usual, hard = round(of.p50), round(of.p90)
     return f"about {usual} day{'s' if usual != 1 else ''} in a usual year and {hard} in a hard one"
+
+
+def how_short(of: Spread, most_days: float) -> str:
+    """How many days a usual year has below the floor, in a word: `enough` where no more are wanted, few, some, many."""
+    words = (("enough", most_days), ("few", FEW), ("some", SOME))
+    return next((word for word, most in words if of.p50 <= most), "many")
 
 
 def enough(found: Additions) -> str:

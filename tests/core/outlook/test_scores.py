@@ -9,8 +9,8 @@ import numpy as np
 from tests.core.outlook.test_outlook import log_of
 from tests.support import readings, rig, sun_of
 from voltaun.core.log.ledger import Reading
-from voltaun.core.outlook.backtest import _seen, backtest
-from voltaun.core.outlook.scores import Backtest, Forecast, LevelForecast, Said, Seen, pinball
+from voltaun.core.outlook.backtest import _came_of, backtest
+from voltaun.core.outlook.scores import Backtest, Came, Forecast, LevelForecast, Said, pinball
 from voltaun.core.rig.parts import Generator
 from voltaun.words.sentences import said
 
@@ -20,7 +20,7 @@ LEVELS = (0.1, 0.2, 0.3, 0.4, 0.5)
 
 
 def forecast(actual, seen=None, days=1):
-    return Forecast(AT, days, BAND, (0.0,) * 5, actual, LEVELS, BAND, 0.2, seen or Seen())
+    return Forecast(AT, days, BAND, (0.0,) * 5, actual, LEVELS, BAND, 0.2, seen or Came())
 
 
 class Sums(unittest.TestCase):
@@ -29,8 +29,8 @@ class Sums(unittest.TestCase):
         self.assertAlmostEqual(pinball(BAND, 35.0), 2.3)
 
     def test_bands_are_held_at_their_edges_and_what_nobody_saw_does_not_count(self):
-        past = Backtest([forecast(10.0, Seen(60.0, LEVELS, 0.504, 0.2, True)), forecast(51.0, Seen(50.0)),
-                         forecast(30.0, Seen(None, LEVELS, 0.506, 0.24, False)), forecast(9.0)], [])
+        past = Backtest([forecast(10.0, Came(60.0, LEVELS, 0.504, 0.2, True)), forecast(51.0, Came(50.0)),
+                         forecast(30.0, Came(None, LEVELS, 0.506, 0.24, False)), forecast(9.0)], [])
         (first,) = past.horizons()
         self.assertEqual((first.coverage, first.use_coverage, first.level_coverage), (0.5, 0.5, 0.5))
         self.assertEqual(past.said(1), [Said(2, 2, 1)])
@@ -81,13 +81,13 @@ class Seeing(unittest.TestCase):
         asked = SimpleNamespace(rig=rig(), today=date(2026, 11, 1))
         of = SimpleNamespace(ready=SimpleNamespace(ask=asked, grid=SimpleNamespace(bounds=bounds)), levels=read,
                              uses={1: 900.0})
-        seen = _seen(of, SimpleNamespace(level=levels), 1)
+        seen = _came_of(of, SimpleNamespace(level=levels), 1)
         self.assertEqual((seen.use_wh, seen.level_read, seen.chance, seen.below), (900.0, 0.4, 0.5, True))
         self.assertAlmostEqual(seen.level[2], 0.4)  # the middle of 0.5, 0.1, 0.5 and 0.3
-        self.assertEqual(_seen(of, SimpleNamespace(level=levels), 2), Seen())  # nobody read on the second day
+        self.assertEqual(_came_of(of, SimpleNamespace(level=levels), 2), Came())  # nobody read on the second day
 
     def test_said_goes_by_what_readings_could_show(self):
-        seen = Seen(50.0, LEVELS, 0.3, 0.31, False)
+        seen = Came(50.0, LEVELS, 0.3, 0.31, False)
         self.assertEqual(Backtest([forecast(30.0, seen)], []).said(1), [Said(3, 1, 0)])
 
     def test_what_was_started_by_hand_ends_what_can_be_held_against(self):
@@ -110,7 +110,7 @@ class Seeing(unittest.TestCase):
         log = readings(*({"soc": 0.6, "solar_wh": 2000.0, "use_wh": 1500.0} for _ in range(80)))
         gone = [each for n, each in enumerate(log) if n != 73]
         found = {(each.as_of, each.days): each.seen for each in self.past(gone).sun}
-        self.assertIsNone(found.get((log[72].at, 1), Seen()).level_read)
+        self.assertIsNone(found.get((log[72].at, 1), Came()).level_read)
         self.assertEqual(timedelta(days=1), log[1].at - log[0].at)
 
 

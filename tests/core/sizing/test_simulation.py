@@ -131,7 +131,7 @@ def flat_years(sun_wh, use_wh, count=3):
     hours = np.zeros((24 * DAYS, count), np.float32)
     hours.reshape(DAYS, 24, count)[:, 9:15] = 1.0
     return Years(np.stack((hours * sun_wh / 6, hours * 0.5)), np.full((24 * DAYS, count), use_wh / 24, np.float32),
-                 np.ones(count, np.float32), 9600.0, np.ones(DAYS, int), (), ())
+                 np.ones(count, np.float32), 9600.0, (), ())
 
 
 class Run(unittest.TestCase):

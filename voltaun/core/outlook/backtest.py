@@ -22,7 +22,7 @@ from voltaun.core.log.ledger import Interval, Reading
 from voltaun.core.outlook.ask import LEARN_DAYS, USE_DAYS, Ask, Known, lean_of
 from voltaun.core.outlook.outlook import LEVEL_GRAIN, dawn_and_dusk, quantiles
 from voltaun.core.outlook.prepare import Prepared, prepare
-from voltaun.core.outlook.scores import Backtest, Forecast, LevelForecast, Seen
+from voltaun.core.outlook.scores import Backtest, Came, Forecast, LevelForecast
 from voltaun.core.outlook.simulate import Futures, simulate
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.rig import Rig
@@ -182,7 +182,7 @@ def _take_in(rig: Rig, waiting: Sequence[_Waiting], found: Backtest) -> None:
             used = used + np.maximum(part.used.sum(axis=0) - ready.unseen, 0.0)
             below |= part.level.min(axis=0) < rig.bank.everyday_floor - LEVEL_GRAIN
             if k in each.actuals and each.seven:
-                seen = _seen(each, made, k)
+                seen = _came_of(each, made, k)
                 yardstick = k * each.seven[0] + math.sqrt(k) * each.seven[1] * _NORMAL_QUANTILES
                 dawn, _ = dawn_and_dusk(part.harvest, ready.grid.clock_hours[steps])
                 found.sun.append(Forecast(ask.as_of, k, _five(sun), tuple(yardstick.tolist()), each.actuals[k],
@@ -193,18 +193,18 @@ def _take_in(rig: Rig, waiting: Sequence[_Waiting], found: Backtest) -> None:
                                               _five(made.level[step]), each.reading.soc))
 
 
-def _seen(of: _Waiting, made: Futures, days: int) -> Seen:
+def _came_of(of: _Waiting, made: Futures, days: int) -> Came:
     """What the log shows of an outlook so many days ahead, and what was foretold of just that."""
     ready, rig = of.ready, of.ready.ask.rig
     end = day_start(ready.ask.today + timedelta(days=days + 1), rig.zone)
     read = [each for each in of.levels if each.at < end]
     if not read or local_day(read[-1].at, rig.zone) < ready.ask.today + timedelta(days=days):
-        return Seen(of.uses.get(days))
+        return Came(of.uses.get(days))
     steps = np.searchsorted(ready.grid.bounds, [each.at.timestamp() for each in read]).clip(0, len(made.level) - 1)
     at = made.level[steps]
     floor = rig.bank.everyday_floor
     levels = [each.soc for each in read if each.soc is not None]
-    return Seen(of.uses.get(days), _five(at[-1]), levels[-1], float((at.min(axis=0) < floor - LEVEL_GRAIN).mean()),
+    return Came(of.uses.get(days), _five(at[-1]), levels[-1], float((at.min(axis=0) < floor - LEVEL_GRAIN).mean()),
                 min(levels) < floor - LEVEL_GRAIN)
 
 

@@ -50,8 +50,8 @@ def prepare(ask: Ask) -> Prepared:
     harvest = grid.harvest(ask.sun, _shares(ask, grid.days, words).astype(np.float32))
     by_plan = planned(ask, grid)
     harvest += by_plan[:, None]
-    unseen = unseen_draws(ask.known.learned, stream(ask.seed, 8).standard_normal(ask.futures)).astype(np.float32)
-    shapes = ask.known.lean.shapes(ask.rig, stream(ask.seed, 5).standard_normal((2, ask.futures)))
+    unseen = unseen_draws(ask.known.learned, _stream(ask.seed, 8).standard_normal(ask.futures)).astype(np.float32)
+    shapes = ask.known.lean.shapes(ask.rig, _stream(ask.seed, 5).standard_normal((2, ask.futures)))
     load = loads(ask, grid, _draw_uses(ask, stands.drain, grid.days), unseen, shapes)
     return Prepared(ask, stands, grid, _starts(ask, stands), _energies(ask, stands), unseen, harvest, load, by_plan,
                     _started(ask, grid))
@@ -60,13 +60,13 @@ def prepare(ask: Ask) -> Prepared:
 def _starts(ask: Ask, stands: Standing) -> np.ndarray:
     """The level of each future at the last one known: as read, give or take what such a reading is off."""
     doubt = level_doubt(ask.rig, ask.known.account.intervals)
-    return np.clip(stands.read_soc + stream(ask.seed, 6).standard_normal(ask.futures) * doubt, 0.0, 1.0)
+    return np.clip(stands.read_soc + _stream(ask.seed, 6).standard_normal(ask.futures) * doubt, 0.0, 1.0)
 
 
 def _energies(ask: Ask, stands: Standing) -> np.ndarray:
     """What the bank holds in each future, Wh: never a few tenths of what is believed, however little is known."""
     belief = bank_energy(ask.rig, ask.known.learned, stands.temp_c)
-    drawn = belief.draw(stream(ask.seed, 7).standard_normal(ask.futures))
+    drawn = belief.draw(_stream(ask.seed, 7).standard_normal(ask.futures))
     return np.asarray(np.maximum(drawn, 0.3 * belief.mean), dtype=np.float32)
 
 
@@ -111,7 +111,7 @@ def _started(ask: Ask, grid: Grid) -> Started | None:
     return Started(rule.start, rule.stop, generator.gives_w, allowed, hours)
 
 
-def stream(seed: int, purpose: int) -> np.random.Generator:
+def _stream(seed: int, purpose: int) -> np.random.Generator:
     """A stream of its own for each purpose, drawn day by day: a longer outlook begins like a shorter one."""
     return np.random.default_rng([seed, purpose])
 
@@ -125,9 +125,9 @@ def _draw_uses(ask: Ask, leaving: Drain, days: list[date]) -> np.ndarray:
         drawn[:first] = leaving.use_wh
         drawn[first:] = use.draw(days[first:], ask.futures, ask.seed)
         return drawn.astype(np.float32)
-    rng = stream(ask.seed, 3)
+    rng = _stream(ask.seed, 3)
     width = math.sqrt(math.log1p((leaving.sd_wh / leaving.use_wh) ** 2)) if leaving.use_wh else 0.0
     drawn = leaving.use_wh * np.exp(rng.standard_normal((count, ask.futures)) * width - width ** 2 / 2)
     unsure = leaving.sd_wh / leaving.use_wh / math.sqrt(max(1, leaving.days_known)) if leaving.use_wh else 0.0
-    doubted = drawn * np.exp(stream(ask.seed, 4).standard_normal(ask.futures) * unsure)
+    doubted = drawn * np.exp(_stream(ask.seed, 4).standard_normal(ask.futures) * unsure)
     return np.asarray(doubted, dtype=np.float32)

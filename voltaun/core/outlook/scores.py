@@ -27,11 +27,11 @@ class Forecast:
     dawn_soc: tuple[float, ...]
     use_wh: tuple[float, ...]
     chance_below: float
-    seen: "Seen"
+    seen: "Came"
 
 
 @dataclass(frozen=True)
-class Seen:
+class Came:
     """What came of an outlook, as far as the log shows it; None what it does not.
 
     use_wh    used over these days, Wh

@@ -59,7 +59,7 @@ def log_again(rig: Rig, known: Known, sun: RigSun | None, lanes: Sequence[Lane])
     use = use + np.maximum(-missed, 0.0)
     logged = Years(np.concatenate((came, one))[:, :, None].astype(np.float32),
                    use.reshape(-1, 1).astype(np.float32), np.ones(1, np.float32), energy,
-                   np.array([day.day.month for day in days]), (), ("log",))
+                   (), ("log",))
     begun = levels[0][1] if levels else 1.0
     counted = run(rig, logged, [fitted(lane, [day.day for day in days]) for lane in lanes], early_days=0, start=begun)
     assert counted is not None

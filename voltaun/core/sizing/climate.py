@@ -9,7 +9,7 @@ from voltaun.core.log.days import clear_sky_of
 from voltaun.core.rig.rig import Rig
 from voltaun.core.series import Kind
 from voltaun.core.sizing.worksheet import SYSTEM_SHARE
-from voltaun.core.sky.clear_sky import RigSun
+from voltaun.core.sky.clear_sky import RigSun, planes
 from voltaun.core.sky.model import SKY
 from voltaun.core.sky.weather import Weather, on_plane
 
@@ -46,6 +46,11 @@ def month_shares_of(rig: Rig, sun: RigSun, weathers: Sequence[Weather]) -> list[
         near = share[np.isin((month - each) % 12, (11, 0, 1))]
         found.append([] if not len(near) else np.quantile(near, RANKS).round(4).tolist())
     return found
+
+
+def made_for(rig: Rig, files: Sequence[int]) -> list[list[float]]:
+    """What `month_shares_of` was made for: the numbers of the files, and the planes of the rig."""
+    return [list(files), *(list(plane) for plane in planes(rig))]
 
 
 def sky_kind(by_month: Sequence[Sequence[float]], today: date) -> Kind:

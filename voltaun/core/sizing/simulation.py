@@ -10,6 +10,7 @@ from voltaun.core.learned.use import day_legs
 from voltaun.core.log.days import sky_days
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.autonomy import drain
+from voltaun.core.outlook.outlook import Range, quantiles
 from voltaun.core.rig.bank import effective_energy
 from voltaun.core.rig.loads import hourly_shape
 from voltaun.core.rig.rig import Rig
@@ -54,15 +55,10 @@ class AdditionsAsk:
 
 
 @dataclass(frozen=True)
-class Spread:
-    """A quantity over the years: its mean, and what it is below in 10, 25, 50, 75 and 90 of a hundred."""
+class Spread(Range):
+    """A quantity over the years, and its mean."""
 
     mean: float
-    p10: float
-    p25: float
-    p50: float
-    p75: float
-    p90: float
 
 
 @dataclass(frozen=True)
@@ -198,7 +194,7 @@ def _plain(ask: AdditionsAsk, planes: Sequence[np.ndarray], weather: Weather, sh
     by_hour = (use[:, None] * hourly_shape(rig)[None]).reshape(-1, 1)
     one = sun[:1] / rig.arrays[0].rated_w
     return Years(np.concatenate((sun, one))[:, :, None].astype(np.float32), by_hour.astype(np.float32),
-                 np.ones(1, np.float32), effective_energy(rig).wh, np.array([day.month for day in days]), (), ("file",))
+                 np.ones(1, np.float32), effective_energy(rig).wh, (), ("file",))
 
 
 def _outcome(of: Counted, n: int) -> Outcome:
@@ -207,4 +203,5 @@ def _outcome(of: Counted, n: int) -> Outcome:
 
 
 def _spread(values: np.ndarray) -> Spread:
-    return Spread(float(values.mean()), *(float(each) for each in np.quantile(values, (0.1, 0.25, 0.5, 0.75, 0.9))))
+    p10, p25, p50, p75, p90 = quantiles(values).tolist()
+    return Spread(p10, p25, p50, p75, p90, float(values.mean()))

@@ -62,7 +62,6 @@ class Years:
              (arrays + 1, hours, years)
     use      Wh in each hour with what draws unseen, (hours, years)
     energy   factor on the bank's energy in each year, (years,); energy_wh  what it stands for today
-    months   the month (1–12) of each day, (days,)
     guesses  seasons of which nothing is known
     sources  what the years were made from: log, habit, file
     """
@@ -71,7 +70,6 @@ class Years:
     use: np.ndarray
     energy: np.ndarray
     energy_wh: float
-    months: np.ndarray
     guesses: tuple[str, ...]
     sources: tuple[str, ...]
 
@@ -231,7 +229,7 @@ def _with_use(rig: Rig, known: Known, legs: Sequence[Leg], harvest: np.ndarray, 
     energy = bank_energy(rig, known.learned, None)
     factor = np.maximum(energy.draw(np.random.default_rng([seed, 17]).standard_normal(count)) / energy.mean, 0.3)
     return Years(harvest, np.maximum(by_hour, 0.0).astype(np.float32), factor.astype(np.float32), energy.mean,
-                 np.array([day.month for day in days]), guesses, sources)
+                 guesses, sources)
 
 
 def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], count: int, seed: int) -> np.ndarray:

@@ -2,10 +2,8 @@
 
 from flask import abort, flash, g, redirect, request, url_for
 
-from voltaun.core.sizing.climate import month_shares_of
 from voltaun.database import weather
 from voltaun.database.connection import transaction
-from voltaun.database.monitors import put_setting
 from voltaun.formats.price_list import PriceListFault, read_prices
 from voltaun.formats.weather_file import WeatherFault, read_weather, remarks
 from voltaun.pages import context
@@ -54,18 +52,10 @@ def bring_weather():
         return render(422, [f"{file.filename[:80]} was not kept: {error}."], request.form)
     with transaction(context.writer()) as db:
         number = weather.add(db, g.kept.id, file.filename[:200], read)
-        _tell_the_sky(db)
     flash(" ".join([f"{file.filename[:80]} is kept: {read.kind}, {read.covers}.", *(f"{words.begin(each)}."
                                                                                   for each in told)]),
           f"unweather-{number}")
     return redirect(url_for("additions.show", rig_id=g.kept.id) + "#weather", 303)
-
-
-def _tell_the_sky(db) -> None:
-    """Keep what the files now say of the sky, for the outlook."""
-    files, sun = [each.weather for each in weather.of_rig(db, g.kept.id)], context.sun()
-    told = month_shares_of(context.rig(), sun, files) if files and sun else []
-    put_setting(db, g.kept.id, context.SKY_OF_PLACE, told)
 
 
 def change_weather(weather_id: int):
@@ -74,7 +64,6 @@ def change_weather(weather_id: int):
     with transaction(context.writer()) as db:
         if not weather.set_removed(db, g.kept.id, weather_id, removed):
             abort(404)
-        _tell_the_sky(db)
     flash("The weather file is taken away." if removed else "The weather file is back.",
           f"reweather-{weather_id}" if removed else "message")
     return redirect(url_for("additions.show", rig_id=g.kept.id) + "#weather", 303)

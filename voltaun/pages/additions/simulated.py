@@ -2,6 +2,7 @@
 
 import csv
 import io
+from zlib import crc32
 
 from flask import Response, abort, g, render_template, request
 
@@ -16,18 +17,22 @@ COARSE, SHARP = 6, 40
 """So many years are run at once, and so many after that, while one reads."""
 
 
+def question() -> asking.Asked:
+    """What is asked of this request's rig, read once."""
+    if "additions_asked" not in g:
+        g.additions_asked = asking.kept(context.db(), g.kept.id)
+    return g.additions_asked
+
+
 def found(years: int = COARSE) -> tuple[Additions | None, str | None]:
     """The answer over so many years, or over all of them where they were run already; or why there is none."""
-    asked = asking.kept(context.db(), g.kept.id)
-    files = weather.numbers(context.db(), g.kept.id)
-    look = context.look()
-    key = (*context.state(), look.today, repr(asked), files)
-    rig = context.rig()
+    asked, look, rig = question(), context.look(), context.rig()
+    key = (*context.state(), look.today, repr(asked), weather.numbers(context.db(), g.kept.id))
 
     def make(count: int) -> Additions | str:
         ask = AdditionsAsk(
             rig, look.recent.known, context.sun(),
-            [each.weather for each in weather.of_rig(context.db(), g.kept.id)], asked.shares,
+            [each.weather for each in context.weathers()], asked.shares,
             int(asked.numbers["panels"] or 0), int(asked.numbers["strings"] or 0), count, 1,
             float(asked.numbers["most_days"] or 0), asked.products, asked.limits,
             count >= SHARP)
@@ -50,10 +55,11 @@ def part():
 
 def shown(years: int = COARSE) -> dict:
     """What the simulated part of the page shows."""
-    made, why = found(years)
-    kept = asking.kept(context.db(), g.kept.id)
-    told = {"found": made, "why_none": why, "asked": kept, "numbers": asking.NUMBERS,
-            "files": weather.of_rig(context.db(), g.kept.id), "sharp": made is not None and made.ask.years >= SHARP}
+    made, _ = found(years)
+    asked = question()
+    told = {"found": made, "asked": asked, "numbers": asking.NUMBERS, "files": context.weathers(),
+            "stamps": [crc32(repr(of).encode()) for of in ((asked.numbers, asked.habits), asked.prices)],
+            "sharp": made is not None and made.ask.years >= SHARP}
     if made is None:
         return told
     at = request.args.get("at", "")

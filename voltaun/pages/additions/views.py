@@ -1,12 +1,11 @@
 """Additions: the worksheet, its inputs taken from the log and editable."""
 
-from flask import g, render_template, request
+from flask import render_template, request
 
 from voltaun.core.rig.bank import cold_factor
-from voltaun.core.sizing.years import SEASONS
+from voltaun.core.sizing.years import SEASONS, month_shares
 from voltaun.database import clearsky
 from voltaun.pages import context
-from voltaun.pages.additions import asked
 from voltaun.words.cautions import ESTIMATE, LOCAL_CODES
 
 
@@ -24,24 +23,18 @@ def render(status=None, faults=(), typed=None):
     form = WorksheetForm(request.args)
     sheet, why, rig = None, None, context.rig()
     learned, tables = context.look().account.learned, clearsky.tables(context.tables_db(rig), rig)
+    by_month = month_shares(context.look().recent.known.skies, simulated.question().shares, rig.place.latitude)
     if form.validate():
         try:
-            sheet = additions.worksheet(rig, additions.suggest(rig, learned, tables, month_shares=_month_shares(),
+            sheet = additions.worksheet(rig, additions.suggest(rig, learned, tables, month_shares=by_month,
                                                                 **_given(form)))
         except ValueError as error:
             why = str(error)
     listed = additions.options(rig, sheet) if sheet else []
     return render_template("additions/additions.html", form=form, sheet=sheet, why=why, options=listed,
                            learned=learned, cautions=(ESTIMATE, LOCAL_CODES), faults=faults, typed=typed,
-                           seasons=SEASONS, month_share=lambda of: _month_shares()[of.inputs.design_month - 1],
+                           seasons=SEASONS, by_month=by_month,
                            **simulated.shown()), status or (422 if form.errors else 200)
-
-
-def _month_shares():
-    """What each month's skies leave of a clear sky, by the log and the user's word."""
-    from voltaun.core.sizing.years import month_shares
-    shares = asked.kept(context.db(), g.kept.id).shares
-    return month_shares(context.look().recent.known.skies, shares, context.rig().place.latitude)
 
 
 def _given(form) -> dict:

@@ -81,7 +81,7 @@ class Asked:
 
     def _of_a_day(self, rig: Rig, now: datetime, today: date) -> list[str]:
         on, told = self._day("on", today, today), []
-        begin, end = self._clock("begin"), self._clock("end")
+        begin, end = (_typed_clock(self.typed[name], self.faults) for name in ("begin", "end"))
         for kind, doing in DOING.items():
             hours = self._number(kind, "hours", 0, 24)
             if hours and on and rig.has(SOURCE_OF[kind]):
@@ -100,13 +100,6 @@ class Asked:
                 told.append(f"a load of {show_power(watts)} {words.on_day(on, today)} from {show_clock(at)} to "
                             f"{show_clock(until)}")
         return told
-
-    def _clock(self, name) -> float | None:
-        try:
-            return clock_hour(self.typed[name]) if self.typed[name] else None
-        except QuantityError as error:
-            self.faults.append(f"Found {error.found}, expected {error.expected}, such as {error.example}.")
-            return None
 
     def _day(self, name, usual, today) -> date | None:
         if not self.typed[name]:
