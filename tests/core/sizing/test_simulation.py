@@ -161,7 +161,7 @@ class Run(unittest.TestCase):
     def test_what_an_option_changes(self):
         years = flat_years(900.0, 1400.0)
         plain = run(self.OF, years, [Lane()])
-        nothing = run(self.OF, years, [Lane(0.0, 0, np.zeros(24 * DAYS), np.zeros(24 * DAYS))])
+        nothing = run(self.OF, years, [Lane(more_wh=np.zeros(24 * DAYS), brought_w=np.zeros(24 * DAYS))])
         self.assertEqual(plain.unserved_wh.tolist(), nothing.unserved_wh.tolist())
         saved = run(self.OF, years, [Lane(more_wh=np.full(24 * DAYS, -600.0 / 24))])
         self.assertLess(saved.unserved_wh[0, 0], 1.0)  # 800 Wh are less than the 900 that come in

@@ -111,7 +111,7 @@ def simulate(rig: Rig, energy: ArrayLike, start_level: ArrayLike, harvest: np.nd
     for n in range(steps):
         if rule:
             rule.step(n, level[n], spilt, missing)
-        bank.take(level[n], spilt[n], missing[n], limits[n], taken[n], level[n + 1])
+        bank.take(level[n], spilt[n], missing[n], limits[n], taken[n], spilt[n], missing[n], level[n + 1])
     return Futures(level, harvest if rule is None else harvest + rule.given, load, standby, taken, spilt, missing,
                    rig.bank.charge_efficiency, bank.energy, None if rule is None else rule.given)
 
@@ -132,31 +132,40 @@ class BankStep:
         self._given, self.nought, self._one = np.empty(lanes, dtype), np.zeros(lanes, dtype), np.ones(lanes, dtype)
 
     def take(self, now: np.ndarray, surplus: np.ndarray, shortage: np.ndarray, limit: ArrayLike, into: np.ndarray,
-             after: np.ndarray) -> None:
+             spilt: np.ndarray, missing: np.ndarray, after: np.ndarray) -> None:
         """From the levels now to those after the step.
 
-        surplus   Wh over; left there is what the bank did not take
-        shortage  Wh short; left there is what the bank at its hard floor did not give
+        surplus, shortage  Wh over and short, as wide as the lanes or one row for all
         limit     the most that the bank takes in the step below its taper, Wh; into  takes what went in
+        spilt     takes what the bank did not take; missing  what the bank at its hard floor did not give
         """
         # Acceptance: 1 up to the taper, then down to 0.02 at 100 %.
         np.multiply(now, -self._slope, out=into)
         into += self._begins
         np.minimum(into, self._one, out=into)
         into *= limit
-        np.minimum(into, (1 - now) * self._room, out=into)
+        room = self._given
+        np.subtract(self._one, now, out=room)
+        room *= self._room
+        np.minimum(into, room, out=into)
         np.minimum(into, surplus, out=into)
-        surplus -= into
-        given = self._given
-        np.subtract(now, self._hard, out=given)
-        np.maximum(given, self.nought, out=given)
-        given *= self.energy
-        np.minimum(given, shortage, out=given)
-        shortage -= given
-        given *= self._out_of
-        given += now
+        np.subtract(surplus, into, out=spilt)
+        self.give(now, shortage, missing, self._given)
         np.multiply(into, self._filled, out=after)
-        after += given
+        after += self._given
+
+    def give(self, now: np.ndarray, wanted: np.ndarray, missing: np.ndarray, after: np.ndarray) -> None:
+        """From the levels now to those after a step in which nothing comes in.
+
+        wanted  Wh, as wide as the lanes or one row for all; missing  takes what the bank at its hard floor did not give
+        """
+        np.subtract(now, self._hard, out=after)
+        np.maximum(after, self.nought, out=after)
+        after *= self.energy
+        np.minimum(after, wanted, out=after)
+        np.subtract(wanted, after, out=missing)
+        after *= self._out_of
+        after += now
 
 
 class _Rule:

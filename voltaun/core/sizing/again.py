@@ -6,7 +6,7 @@ so that with nothing added the levels are those that were read. With an option i
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date, timedelta
 
 import numpy as np
@@ -17,7 +17,7 @@ from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.beliefs import bank_energy
 from voltaun.core.outlook.simulate import simulate
 from voltaun.core.rig.rig import Rig
-from voltaun.core.sizing.lanes import Lane, run
+from voltaun.core.sizing.lanes import Lane, on_hours, run
 from voltaun.core.sizing.years import EARLY_DAYS, Years
 from voltaun.core.sky.clear_sky import RigSun
 
@@ -118,6 +118,4 @@ def fitted(lane: Lane, days: Sequence[date]) -> Lane:
     """The option with what it changes laid over these days, each as the same day of a weather year."""
     rows = [EARLY_DAYS + min(day.timetuple().tm_yday, 365) - 1 for day in days]
 
-    def laid(hours: np.ndarray | None) -> np.ndarray | None:
-        return None if hours is None else hours.reshape(-1, 24)[rows].ravel()
-    return replace(lane, more_wh=laid(lane.more_wh), brought_w=laid(lane.brought_w))
+    return on_hours(lane, lambda hours: hours.reshape(-1, 24)[rows].ravel())

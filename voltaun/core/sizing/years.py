@@ -7,7 +7,7 @@ weather files; and each has its own bank, its own unseen draw and its own hours 
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
@@ -58,12 +58,14 @@ _MIDDLES = np.array([(date(NOMINAL, month, 15) - date(NOMINAL, 1, 1)).days for m
 class Years:
     """Weather years side by side, hours from midnight to midnight of the place's standard time.
 
-    sun      of each array of the rig as it stands, and last of one W more on the plane of the first: Wh, shape
-             (arrays + 1, hours, years)
+    sun      of each array of the rig as it stands, and last of one W more: Wh, shape (arrays + 1, hours, years)
     use      Wh in each hour with what draws unseen, (hours, years)
     energy   factor on the bank's energy in each year, (years,); energy_wh  what it stands for today
     guesses  seasons of which nothing is known
     sources  what the years were made from: log, habit, file
+    added_to  the array on whose plane and controller the one W more stands; None on a plane of its own
+    other_suns  as `sun`, with something of the arrays otherwise
+    draws    what was drawn for each year of what nobody knows, by its name, (years,)
     """
 
     sun: np.ndarray
@@ -72,11 +74,19 @@ class Years:
     energy_wh: float
     guesses: tuple[str, ...]
     sources: tuple[str, ...]
+    added_to: int | None = 0
+    other_suns: tuple[np.ndarray, ...] = ()
+    draws: Mapping[str, np.ndarray] = field(default_factory=dict)
 
     @property
     def count(self) -> int:
         """How many years."""
         return int(self.use.shape[1])
+
+    def since(self, hour: int) -> "Years":
+        """The same from an hour on."""
+        return replace(self, sun=self.sun[:, hour:], use=self.use[hour:],
+                       other_suns=tuple(of[:, hour:] for of in self.other_suns))
 
 
 def season_of(month: int, north: bool) -> str:
