@@ -47,7 +47,7 @@ class Answer(AdditionsCase):
         page = self.show()
         for words in ("Over 6 years so far; forty are being run", 'hx-get="/1/additions/years"',
                       "Days a year below your floor", "What nothing beats",
-                      "An hour&#39;s drive with Ute every three days", "nothing is known: a word on it below",
+                      "An hour’s drive with Ute every three days", "nothing is known: a word on it below",
                       "No price list is kept", "The worksheet", "To live on"):
             self.shows(words, page)
         self.assertEqual(page.count("#option\" aria-label="), 6)
@@ -61,14 +61,15 @@ class Answer(AdditionsCase):
         page = self.show("?at=2-1")
         self.shows('<h2 id="option">Two panels and one string</h2>', page)
         self.assertRegex(" ".join(page.split()), r"Your log’s \d+ whole days again: about \d+ below your floor instead")
-        self.shows('<h2 id="option">An hour&#39;s drive with Ute every three days</h2>', self.show("?at=drive:Ute"))
+        self.shows('<h2 id="option">An hour’s drive with Ute every three days</h2>',
+                   self.show("?at=0-0 drive:Ute hours=1 every=3"))
         self.assertEqual(self.client.get(HERE + "?at=%00<b>").status_code, 200)
 
     def test_the_table_as_a_file(self):
         answer = self.client.get(HERE + ".csv")
         lines = answer.text.splitlines()
         self.assertEqual((answer.mimetype, len(lines)), ("text/csv", 1 + 6 + 1))
-        self.assertTrue(lines[1].startswith("0,0,,"))
+        self.assertTrue(lines[1].startswith("0,0,nothing,"))
 
     def test_without_use_or_sun_the_worksheet_says_why(self):
         self.db.execute("DELETE FROM reading")

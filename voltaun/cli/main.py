@@ -9,7 +9,7 @@ from voltaun import __version__
 COMMANDS = {"serve": ("serving", "serve"), "demo": ("serving", "demo"),
             "import": ("files", "import_file"), "export": ("files", "export"),
             "ledger": ("reckoning", "ledger"), "outlook": ("reckoning", "outlook"),
-            "additions": ("reckoning", "additions"), "backtest": ("reckoning", "backtest"),
+            "additions": ("adding", "additions"), "backtest": ("reckoning", "backtest"),
             "backup": ("keeping", "backup"), "restore": ("keeping", "restore"), "check": ("keeping", "check"),
             "standin": ("standing_in", "standin")}
 """The module and the name of each command; a module is loaded when one of its commands is first asked for."""

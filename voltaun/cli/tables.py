@@ -12,7 +12,7 @@ from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.choices import Choice
 from voltaun.core.sizing.simulation import Additions
 from voltaun.core.sizing.worksheet import Option, Worksheet
-from voltaun.words import reasons, sentences
+from voltaun.words import additions, reasons, sentences
 from voltaun.words.sentences import advice, begin, chance, day_name, in_hand, month, odds
 from voltaun.words.units import show_energy, show_percent, show_power
 
@@ -77,7 +77,8 @@ def _remark(of: Choice, best: bool) -> str:
     """What is to be said of an option beside its figures."""
     if of.ruled_out:
         return "; ".join(map(reasons.say, of.ruled_out))
-    return sentences.measures(of) if of.measures else "unbeaten" if best else ""
+    named = " with ".join(filter(None, (" and ".join(of.bought), additions.measures(of))))
+    return named or ("unbeaten" if best else "")
 
 
 def _between(of: Range, show) -> str:
@@ -101,7 +102,7 @@ def additions_table(sheet: Worksheet, listed: list[Option], found: Additions | N
     lines += [f"To add: {option.add:g} {option.part.replace('_w', ' W')} (have {option.have:g}, need {option.need:g})"
               for option in listed if option.add]
     if found:
-        lines += ["", f"{begin(sentences.enough(found))}", f"{'panels':>8}{'strings':>9}{'days below, usual year':>24}"
+        lines += ["", f"{begin(additions.enough(found))}", f"{'panels':>8}{'strings':>9}{'days below, usual year':>24}"
                   f"{'hard year':>11}{'price':>10}  "]
         lines += [f"{of.panels:>8}{of.strings:>9}{came.below.p50:>24.0f}{came.below.p90:>11.0f}"
                   f"{'' if of.price is None else format(of.price, 'g'):>10}  {_remark(of, best)}"

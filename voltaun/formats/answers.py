@@ -128,7 +128,8 @@ def _simulation(found: Additions, say: Callable[[Reason], str]) -> dict:
         recorded = found.recorded[n] if found.recorded else None
         again = found.again[n] if found.again else None
         choices.append({
-            "panels_added": choice.panels, "strings_added": choice.strings, "measures": list(choice.measures),
+            "panels_added": choice.panels, "strings_added": choice.strings,
+            "measures": [*choice.bought, *(of.code for of in choice.measures)], "bought": list(choice.bought),
             "days_below_everyday_floor": _spread(came.below), "days_unserved": _spread(came.unserved_days),
             "unserved_wh": _spread(came.unserved_wh), "spilt_wh": _spread(came.spilt_wh),
             "generator_hours": _spread(came.generator_h), "generator_litres": _litres(found, came.generator_h),
@@ -140,12 +141,12 @@ def _simulation(found: Additions, say: Callable[[Reason], str]) -> dict:
                 "generator_hours": _n(recorded.generator_h)},
             "log_again": again and {"days": again.days, "days_below_everyday_floor": _n(again.below),
                                     "unserved_wh": _n(again.unserved_wh), "spilt_wh": _n(again.spilt_wh)},
-            "price": _n(choice.price), "weight_kg": _n(choice.weight_kg),
+            "price": _n(choice.price), "fuel_price": _n(choice.fuel_price), "weight_kg": _n(choice.weight_kg),
             "roof_m2": _n(choice.roof_m2), "ruled_out": [say(why) for why in choice.ruled_out],
             "unbeaten": found.unbeaten[n]})
     return {"years": found.ask.years, "weather_from": list(found.sources), "target_short_days": found.ask.most_days,
             "answer": found.best, "answer_between": found.between and list(found.between),
-            "seasons_guessed": list(found.guesses), "choices": choices}
+            "seasons_guessed": list(found.guesses), "moved_by": list(found.sharpen), "choices": choices}
 
 
 def _spread(of: Spread) -> dict:

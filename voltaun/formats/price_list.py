@@ -6,7 +6,7 @@ import io
 from voltaun.core.sizing.choices import PRODUCTS, Product
 from voltaun.formats import OneFault
 
-COLUMNS = ("name", "kind", "size", "price", "weight_kg", "area_m2")
+COLUMNS = ("name", "kind", "size", "price", "weight_kg", "area_m2", "for")
 MOST = 500
 
 
@@ -18,7 +18,8 @@ def read_prices(data: bytes) -> list[Product]:
     """The products of a list, all of them or none.
 
     Columns as in `COLUMNS`, commas or semicolons between (with semicolons a decimal comma is understood). The size is
-    W of a panel, a charger or a controller, Wh of a battery, Wh a day of a load; the last three may be blank.
+    W of a panel, a charger or a controller, Wh of a battery, Wh a day of a load; the rest may be blank: `for` names the
+    load that a product replaces, or the engine or generator that a charger serves.
     Raises PriceListFault.
     """
     try:
@@ -56,7 +57,7 @@ def _product(row: dict[str, str], line: int, between: str) -> Product:
     if kind not in PRODUCTS:
         raise PriceListFault(f"line {line}: found kind {kind!r}, expected one of {', '.join(PRODUCTS)}")
     figures: list[float | None] = []
-    for column in COLUMNS[2:]:
+    for column in COLUMNS[2:6]:
         text = (row.get(column) or "").strip()
         try:
             figures.append(float(text.replace(",", ".") if between == ";" else text) if text else None)
@@ -65,6 +66,6 @@ def _product(row: dict[str, str], line: int, between: str) -> Product:
     if figures[0] is None:
         raise PriceListFault(f"line {line}, size: found nothing, expected W, or Wh of a battery")
     try:
-        return Product(name, kind, figures[0], *figures[1:])
+        return Product(name, kind, figures[0], *figures[1:], serves=(row.get("for") or "").strip()[:80] or None)
     except ValueError as error:
         raise PriceListFault(f"line {line}: {error}") from error

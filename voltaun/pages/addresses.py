@@ -85,6 +85,9 @@ ADDRESSES = (
     ("GET", "/<int:rig_id>/additions.csv", "additions.table", "additions.simulated"),
     ("POST", "/<int:rig_id>/additions", "additions.keep", "additions.question"),
     ("POST", "/<int:rig_id>/additions/prices", "additions.keep_prices", "additions.question"),
+    ("POST", "/<int:rig_id>/additions/tried", "additions.try_on", "additions.question"),
+    ("POST", "/<int:rig_id>/additions/measures", "additions.add_measure", "additions.question"),
+    ("POST", "/<int:rig_id>/additions/measures/<int:number>", "additions.change_measure", "additions.question"),
     ("POST", "/<int:rig_id>/additions/weather", "additions.bring_weather", "additions.question"),
     ("POST", "/<int:rig_id>/additions/weather/<int:weather_id>", "additions.change_weather", "additions.question"),
     # Sums

@@ -164,6 +164,24 @@ def _recent(now: datetime, today: date) -> Recent:
     return found
 
 
+def tried_on() -> dict[str, Any] | None:
+    """What is tried on this request's rig (see `Look.ask`): panels and strings more, W of one panel, its plane."""
+    if "tried_on" not in g:
+        g.tried_on = setting(db(), g.kept.id, "tried_on", None)
+    return g.tried_on
+
+
+def with_tried(rig: Rig, known: Known, told: dict[str, Any]) -> dict[str, Any]:
+    """What of the question is otherwise when something more stands there."""
+    from voltaun.core.sizing.suns import Aims, own_plane_of
+    from voltaun.core.sizing.trial import known_with, with_added
+    aims = own_plane_of(*told["own_plane"]) if told.get("own_plane") else Aims(min(told.get("added_to") or 0,
+                                                                                   max(0, len(rig.arrays) - 1)))
+    grown = with_added(rig, told["panels"], told["strings"], told.get("panel_w"), aims)
+    return {"rig": grown, "known": known_with(rig, known, told["strings"]),
+            "sun": clearsky.sun_of(tables_db(grown), grown)}
+
+
 class Look:
     """The rig's recent log, where the bank stands, and the outlook from there, or why there is none."""
 
@@ -176,9 +194,11 @@ class Look:
 
     @cached_property
     def ask(self) -> Ask:
-        """The question as things stand."""
+        """The question as things stand, and with what is tried on."""
         given = plans.past_skies(db(), g.kept.id, self.today - timedelta(days=LEARN_DAYS), self.today)
-        return Ask(rig(), self.recent.known, sun(), self.now, self.days,
+        as_is = {"rig": rig(), "known": self.recent.known, "sun": sun()}
+        told = tried_on()
+        return Ask(**(with_tried(rig(), self.recent.known, told) if told else as_is), as_of=self.now, days=self.days,
                    skies=plans.skies(db(), g.kept.id, self.today, self.today + timedelta(days=self.days)),
                    given=given, plans=tuple(each.plan for each in plans.current(db(), g.kept.id, self.today)),
                    rule=plans.rule(db(), g.kept.id))

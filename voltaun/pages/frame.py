@@ -10,7 +10,7 @@ from flask import Flask, abort, current_app, g, redirect, request, url_for
 from voltaun import clock
 from voltaun.database import backup, readings, rigs
 from voltaun.database.connection import hindrance
-from voltaun.pages.context import db, look, rig
+from voltaun.pages.context import db, look, rig, tried_on
 from voltaun.pages.figures import glass, weave
 from voltaun.words import reasons
 from voltaun.words import sentences as words
@@ -104,7 +104,8 @@ def _context() -> dict:
              "layout": "part.html" if part else "base.html"}
     if g.get("kept") is not None:
         frame |= {"rig": rig(), "rig_names": rigs.names(db()), "zone": rig().zone, "glass": _Glass(),
-                  "clock": g.get("clock"), "waits": _who_waits(), "unreadable": look().recent.unreadable}
+                  "clock": g.get("clock"), "waits": _who_waits(), "tried": tried_on(),
+                  "unreadable": look().recent.unreadable}
     return frame
 
 

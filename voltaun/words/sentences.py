@@ -18,15 +18,10 @@ if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.outlook.outlook import Outlook
     from voltaun.core.outlook.replay import Again
     from voltaun.core.outlook.scores import Said
-    from voltaun.core.sizing.choices import Choice
-    from voltaun.core.sizing.simulation import Additions, Spread
     from voltaun.core.sizing.worksheet import Worksheet
 
 LITTLE_DAYS = 7
 """With fewer days of the log known the page says how little that is."""
-
-FEW, SOME = 10, 30
-"""Days a year below the floor that are still few, and some; more are many."""
 
 _NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven",
             "twelve")
@@ -305,100 +300,11 @@ def no_sun(sheet: Worksheet) -> str:
             "design month in which you live there.")
 
 
-_MEASURES = {"leave_off": "leaving {} off", "drive": "an hour's drive with {} every three days",
-             "mains": "six hours at {} once a week", "generator": "running {} when the bank is low"}
-
-
-def measures(of: Choice) -> str:
-    """What an option does without buying: `an hour's drive with the Ute every three days`."""
-    return " and ".join(_MEASURES[kind].format(name) for kind, _, name in (each.partition(":") for each in of.measures))
-
-
 def added(panels: int, strings: int, rig: Rig) -> str:
     """So much more: `two panels and one string`; nothing of nothing."""
     unit = "pack" if rig.bank.is_station else "string"
     return " and ".join(f"{number(count)} {name}{'s' if count > 1 else ''}"
                         for count, name in ((panels, "panel"), (strings, unit)) if count)
-
-
-def option(of: Choice, rig: Rig) -> str:
-    """What an option adds or does: `two panels and one string`, `nothing`."""
-    return added(of.panels, of.strings, rig) or measures(of) or "nothing"
-
-
-def short_days(of: Spread) -> str:
-    """Days a year below the floor: `about 7 days in a usual year and 19 in a hard one`."""
-    usual, hard = round(of.p50), round(of.p90)
-    return f"about {usual} day{'s' if usual != 1 else ''} in a usual year and {hard} in a hard one"
-
-
-def how_short(of: Spread, most_days: float) -> str:
-    """How many days a usual year has below the floor, in a word: `enough` where no more are wanted, few, some, many."""
-    words = (("enough", most_days), ("few", FEW), ("some", SOME))
-    return next((word for word, most in words if of.p50 <= most), "many")
-
-
-def enough(found: Additions) -> str:
-    """The answer in a sentence: the least that is enough, what it comes to, and what does as much without buying."""
-    rig, most = found.ask.rig, f"{days(found.ask.most_days)} below your floor"
-    here = found.outcomes[0].below
-    if found.best is None:
-        least = min((n for n, of in enumerate(found.choices) if not of.ruled_out),
-                    key=lambda n: found.outcomes[n].below.p50)
-        return (f"nothing that was looked at keeps a usual year within {most}; {option(found.choices[least], rig)} "
-                f"comes nearest, {short_days(found.outcomes[least].below)}. As it stands: {short_days(here)}.")
-    if found.best == 0:
-        return f"nothing need be added for {most}: {short_days(here)}."
-    of, came = found.choices[found.best], found.outcomes[found.best].below
-    price = "" if not of.price else f", {of.price:g} by your list,"
-    others = [measures(each) for n, each in enumerate(found.choices)
-              if each.measures and n != found.best and found.outcomes[n].below.p50 <= found.ask.most_days]
-    free = f" {begin(' or '.join(others))} would do as much without buying." if others else ""
-    keeps = "keeps" if of.measures or of.panels + of.strings == 1 else "keep"
-    return (f"{option(of, rig)}{price} {keeps} a usual year within {most}: {short_days(came)}. As it "
-            f"stands: {short_days(here)}.{free}")
-
-
-def unsure(found: Additions) -> str:
-    """Between what the answer lies while seasons are not known, in a sentence; nothing where it is the same."""
-    if found.between is None or found.between[0] == found.between[1]:
-        return ""
-    low, high = ("more than was looked at" if n is None else "nothing" if n == 0 else
-                 option(found.choices[n], found.ask.rig) for n in found.between)
-    return f"It may be {low}, or {high}: what nobody knows of {found.guesses[-1]} decides."
-
-
-def as_much(found: Additions) -> list[str]:
-    """What does as much without buying as what is bought: a sentence for each."""
-    told = []
-    panels = [(of.panels, came.below.p50) for of, came in zip(found.choices, found.outcomes, strict=True)
-              if not of.measures and not of.strings]
-    for of, came in zip(found.choices, found.outcomes, strict=True):
-        if not of.measures:
-            continue
-        count, below = min(panels, key=lambda each: abs(each[1] - came.below.p50))
-        if not count:
-            like = "does less than one panel more"
-        elif count == panels[-1][0] and came.below.p50 < below - 1:
-            like = f"does more than {number(count)} panel{'s' if count > 1 else ''} more"
-        else:
-            like = f"does about what {number(count)} panel{'s' if count > 1 else ''} more would"
-        told.append(f"{begin(measures(of))} {like}: {short_days(came.below)}.")
-    return told
-
-
-def unknown(found: Additions) -> list[str]:
-    """What the answer does not know, a sentence each."""
-    told = [unsure(found)] if unsure(found) else []
-    if found.guesses:
-        seasons = " and ".join(filter(None, (", ".join(found.guesses[:-1]), found.guesses[-1])))
-        told.append(f"Of {seasons} nothing is known: a word on it below, or a weather file, would narrow this most.")
-    if "file" not in found.sources:
-        told.append("The years are drawn from what is logged and told; a weather file of the place would show spells "
-                    "that the log has not seen.")
-    if not found.ask.products:
-        told.append("No price list is kept, so panels and strings are weighed by their number.")
-    return told
 
 
 _FIGURES = {"solar_wh": "of sun", "use_wh": "used", "vehicle_hours": "of driving", "generator_hours": "of generator"}

@@ -16,23 +16,25 @@ from voltaun.core.outlook.ask import known
 from voltaun.core.rig.parts import Bank, Engine, Generator, Load, Mains, Place, SolarArray
 from voltaun.core.sizing import again
 from voltaun.core.sizing.again import log_again
+from voltaun.core.sizing.calendar import DAYS, EARLY_DAYS
 from voltaun.core.sizing.choices import (
     Choice,
     Limits,
+    Offer,
     Product,
-    answer,
-    field_of,
-    unbeaten,
-    without_buying,
+    all_choices,
+    offer_of,
 )
+from voltaun.core.sizing.frontier import answer, unbeaten
 from voltaun.core.sizing.lanes import Lane, run
 from voltaun.core.sizing.simulation import AdditionsAsk, simulate_additions, system_share
 from voltaun.core.sizing.worksheet import Inputs, options, peak_sun, worksheet
-from voltaun.core.sizing.years import DAYS, EARLY_DAYS, Years, from_files, from_log, month_shares, season_of
+from voltaun.core.sizing.years import Years, from_files, from_log, month_shares, season_of
 from voltaun.core.sky.model import SkyDay
 from voltaun.core.sky.weather import distance_km, on_plane
 from voltaun.formats.weather_file import read_weather
-from voltaun.words.sentences import no_sun, unsure
+from voltaun.words.additions import unsure
+from voltaun.words.sentences import no_sun
 
 DATA = Path(pvlib.__path__[0]) / "data"
 GREENSBORO = rig(
@@ -49,7 +51,19 @@ def weather(name):
 
 def ask(of, log=(), **given):
     sun = sun_of(of)
-    return AdditionsAsk(of, known(of, log, sun, log[-1].at if log else NONE_YET), sun, **({"years": 6} | given))
+    offer = {name: given.pop(name) for name in (*Offer.__dataclass_fields__,) if name in given}
+    return AdditionsAsk(of, known(of, log, sun, log[-1].at if log else NONE_YET), sun, offer=offer_of(of, **offer),
+                        **({"years": 6} | given))
+
+
+def without_buying(of):
+    """What the rig could do, as options."""
+    return all_choices(of, offer_of(of, panels=0, strings=0))[1:]
+
+
+def field_of(of, panels, strings, products, limits):
+    """The field alone."""
+    return all_choices(of, Offer(panels, strings, tuple(products), limits))
 
 
 def plain_loop(sun, load_w, energy, limit_w, days):
@@ -323,7 +337,7 @@ class Choices(unittest.TestCase):
                          ([0.0, -60.0, -60.0, -60.0, -60.0, 0.0], 0.0))
         self.assertEqual((drive.lane.brought_w.sum(), socket.lane.brought_w.sum()), (320 * 132, 500 * 6 * 57))
         self.assertEqual(generator.lane.rule, (0.25, 0.60, 900))
-        self.assertEqual(off.measures, ("leave_off:Radio",))
+        self.assertEqual([of.code for of in off.measures], ["leave_off:Radio"])
         self.assertEqual(without_buying(rig(loads=(Load("Fridge", 500, "dc"),))), [])
 
 

@@ -17,8 +17,10 @@ from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.beliefs import bank_energy
 from voltaun.core.outlook.simulate import simulate
 from voltaun.core.rig.rig import Rig
+from voltaun.core.sizing.calendar import EARLY_DAYS
 from voltaun.core.sizing.lanes import Lane, on_hours, run
-from voltaun.core.sizing.years import EARLY_DAYS, Years
+from voltaun.core.sizing.suns import AS_THEY_ARE, Aims, arranged, under_shares
+from voltaun.core.sizing.years import Years
 from voltaun.core.sky.clear_sky import RigSun
 
 LEAST_AGAIN = 14
@@ -38,28 +40,30 @@ class LogAgain:
     spilt_wh: float
 
 
-def log_again(rig: Rig, known: Known, sun: RigSun | None, lanes: Sequence[Lane]) -> list[LogAgain] | None:
+def log_again(rig: Rig, known: Known, sun: RigSun | None, lanes: Sequence[Lane], aims: Aims = AS_THEY_ARE,
+              other_sun: RigSun | None = None) -> list[LogAgain] | None:
     """The log's last whole days in a row, run again with each option; None with too few of them, or without arrays."""
     days = _in_a_row([day for day in by_day(rig, known.account.intervals, sun).values()
                       if day.whole and not day.unknown & {"solar", "use"}])
     if sun is None or len(days) < LEAST_AGAIN:
         return None
-    clear = _clear(rig, sun, days)
-    came = clear * _shares(clear, days)
-    one = came[:1] / rig.arrays[0].rated_w
+    begin = day_start(days[0].day, rig.zone).timestamp()
+    bounds = begin + 3600.0 * np.arange(24 * len(days) + 1)
+    share = _shares(np.diff(np.sum([array.at(bounds) for array in sun.arrays], axis=0)), days)
+    suns = arranged(rig, under_shares(rig, share[:, None], begin, sun, aims, other_sun), aims, [of.day for of in days])
+    came = suns.sun[:-1, :, 0]
     shape = known.lean.shapes(rig, np.zeros((2, 1)))[:, 0]
     use = np.concatenate([day.use_wh * shape for day in days])
     energy = bank_energy(rig, known.learned, None).mean
-    begin = day_start(days[0].day, rig.zone).timestamp()
     levels = [(round((i.end.timestamp() - begin) / 3600), i.soc_end) for i in known.account.intervals
               if i.soc_end is not None and i.soc_basis == "read"]
     levels = [(hour, level) for hour, level in levels if 0 <= hour <= len(use)]
     missed = _missed(rig, came.sum(axis=0), use, energy, levels)
-    came[0] += np.maximum(missed, 0.0)
+    for each in (suns.sun, *suns.others):
+        each[0, :, 0] += np.maximum(missed, 0.0)
     use = use + np.maximum(-missed, 0.0)
-    logged = Years(np.concatenate((came, one))[:, :, None].astype(np.float32),
-                   use.reshape(-1, 1).astype(np.float32), np.ones(1, np.float32), energy,
-                   (), ("log",))
+    logged = Years(suns.sun, use.reshape(-1, 1).astype(np.float32), np.ones(1, np.float32), energy, (), ("log",),
+                   suns.added_to, suns.others)
     begun = levels[0][1] if levels else 1.0
     counted = run(rig, logged, [fitted(lane, [day.day for day in days]) for lane in lanes], early_days=0, start=begun)
     assert counted is not None
@@ -78,16 +82,9 @@ def _in_a_row(days: Sequence[Day]) -> list[Day]:
     return max(runs, key=lambda of: (len(of), of[0].day), default=[])
 
 
-def _clear(rig: Rig, sun: RigSun, days: Sequence[Day]) -> np.ndarray:
-    """Clear-sky harvest of each array in each hour of these days, Wh, (arrays, hours)."""
-    begin = day_start(days[0].day, rig.zone).timestamp()
-    bounds = begin + 3600.0 * np.arange(24 * len(days) + 1)
-    return np.array([np.diff(array.at(bounds)) for array in sun.arrays])
-
-
 def _shares(clear: np.ndarray, days: Sequence[Day]) -> np.ndarray:
     """What part of the clear sky each hour's day brought, with what was spilt, (hours,)."""
-    whole = clear.sum(axis=0).reshape(-1, 24).sum(axis=1)
+    whole = clear.reshape(-1, 24).sum(axis=1)
     came = np.array([day.harvest["solar"] + day.spilt_wh for day in days])
     return np.repeat(np.where(whole > 0, came / np.maximum(whole, 1e-9), 0.0), 24)
 

@@ -1,16 +1,16 @@
 """What may be added, or done without buying, what each costs and what rules it out."""
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
-
-import numpy as np
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 from voltaun.core.reasons import Reason, reason
 from voltaun.core.rig.bank import charge_limit, controller_limit, rated_energy
-from voltaun.core.rig.loads import hours_shape, load_dc_wh
+from voltaun.core.rig.parts import Generator, Load
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.lanes import Lane
-from voltaun.core.sizing.years import calendar
+from voltaun.core.sizing.measures import Measure, aims_of, fits, replacing, usual_measures, with_measure
+from voltaun.core.sizing.suns import AS_THEY_ARE, Aims
 
 PRODUCTS = ("panel", "battery", "charger", "controller", "load")
 """Kinds of products on a price list."""
@@ -18,18 +18,15 @@ PRODUCTS = ("panel", "battery", "charger", "controller", "load")
 HARDLY_TAKES = 1.5
 """An array of so many times what the bank takes below its taper is hardly taken."""
 
-DRIVE_EVERY, DRIVE_AT, SOCKET_EVERY, SOCKET_HOURS = 3, 9, 7, 6
-"""What is looked at without buying: an hour's drive each so many days at nine, a socket once a week for six hours."""
-
-RULE_STOP = 0.60
-"""A generator that is looked at is started five points above the everyday floor and run to this level."""
-
+FUEL_YEARS = 10
+"""What takes fuel costs as much as it burns in so many years."""
 
 @dataclass(frozen=True)
 class Product:
     """A product that the user has written down: what one costs, weighs and covers; None what is not known.
 
     size  W of a panel, a charger or a controller, Wh of a battery, Wh a day of a load
+    serves  the load that it replaces, or the source whose charger it is; None where its name tells, or the only one
     """
 
     name: str
@@ -38,6 +35,7 @@ class Product:
     price: float | None = None
     weight_kg: float | None = None
     area_m2: float | None = None
+    serves: str | None = None
 
     def __post_init__(self) -> None:
         if self.kind not in PRODUCTS:
@@ -60,35 +58,140 @@ class Limits:
 
 
 @dataclass(frozen=True)
-class Choice:
-    """One option: what is bought, what is done without buying (by name), and how the run sees it.
+class Offer:
+    """What may be had: up to so many panels and strings more, products, measures, and within what limits.
 
-    ruled_out  why it cannot be had, none when it can
+    panel     the name of the panel that is added; None for the rig's own
+    together  measures that are done in any case, beside all that is looked at
+    aims      where panels are, and may come to
+    """
+
+    panels: int = 8
+    strings: int = 4
+    products: tuple[Product, ...] = ()
+    limits: Limits = Limits()
+    panel: str | None = None
+    measures: tuple[Measure, ...] = ()
+    together: tuple[Measure, ...] = ()
+    aims: Aims = AS_THEY_ARE
+
+
+def offer_of(rig: Rig, measures: Sequence[Measure] | None = None, together: Sequence[Measure] = (),
+             aims: Aims = AS_THEY_ARE, **rest: Any) -> Offer:
+    """What may be had of this rig: the measures that it has what they need for (the usual ones unless told), those that
+    are done in any case, and the rest of an `Offer`."""
+    looked_at = [of for of in (usual_measures(rig) if measures is None else measures) if fits(rig, of)]
+    done = [of for of in together if fits(rig, of)]
+    return Offer(measures=tuple(looked_at), together=tuple(done), aims=aims_of(rig, [*looked_at, *done], aims), **rest)
+
+
+@dataclass(frozen=True)
+class Choice:
+    """One option: what is bought, what is done without buying, and how the run sees it.
+
+    bought    products by name, beside panels and strings; measures  what is done without buying
+    price     with fuel_price of it for what it burns in `FUEL_YEARS`; None where not all of it is known
+    ruled_out why it cannot be had, none when it can
     """
 
     panels: int
     strings: int
     lane: Lane
-    measures: tuple[str, ...] = ()
+    measures: tuple[Measure, ...] = ()
     price: float | None = None
     weight_kg: float | None = None
     roof_m2: float | None = None
     ruled_out: tuple[Reason, ...] = field(default=())
+    bought: tuple[str, ...] = ()
+    fuel_price: float = 0.0
 
 
-def field_of(rig: Rig, panels: int, strings: int, products: Iterable[Product], limits: Limits) -> list[Choice]:
-    """Every crossing of 0 to so many panels more on the first array's plane and strings of the bank's own more."""
-    listed = list(products)
-    panel, battery = panel_of(rig, listed), battery_of(rig, listed)
-    return [_bought(rig, more, rows, panel, battery, limits) for rows in range(strings + 1)
-            for more in range((panels if rig.arrays else 0) + 1)]
+def all_choices(rig: Rig, offer: Offer) -> list[Choice]:
+    """The field first, row after row of strings, then what else is on the list, then what is done without buying."""
+    base = Lane()
+    for measure in offer.together:
+        base = with_measure(rig, base, measure, offer.aims)
+    field = [_bought(rig, offer, base, more, rows, ()) for rows in range(offer.strings + 1)
+             for more in range((offer.panels if rig.arrays else 0) + 1)]
+    free = [Choice(0, 0, with_measure(rig, base, measure, offer.aims), (measure,), _FREE.get(measure.kind))
+            for measure in offer.measures if measure not in offer.together]
+    return [*field, *_of_list(rig, offer, base), *free]
 
 
-def panel_of(rig: Rig, products: Sequence[Product]) -> Product | None:
-    """The panel on the list that is the rig's own, else the first one."""
-    panels = [each for each in products if each.kind == "panel"]
+_FREE = {"leave_off": 0.0, "shift": 0.0, "inverter": 0.0, "tilt": 0.0, "away": 0.0}
+"""Measures that cost nothing; the price of what takes fuel is known once it was run."""
+
+
+def _of_list(rig: Rig, offer: Offer, base: Lane) -> list[Choice]:
+    """What the other products of the list do: a controller that passes more, a charger, a load that takes less."""
+    found = []
+    for product in offer.products:
+        if product.kind == "controller" and _holds(rig, offer) is not None:
+            lane = replace(base, controller_w=product.size)
+            found += [_bought(rig, offer, lane, more, 0, (product,)) for more in range(offer.panels + 1)]
+        elif product.kind == "load" and (load := replaced_by(rig, product)):
+            found.append(_bought(rig, offer, replacing(rig, base, load, product.size), 0, 0, (product,)))
+        elif product.kind == "charger":
+            for measure in _charged_by(rig, offer, product):
+                lane = with_measure(rig, base, measure, offer.aims, _gives_with(rig, measure, product))
+                found.append(replace(_bought(rig, offer, lane, 0, 0, (product,)), measures=(measure,)))
+    return found
+
+
+def _holds(rig: Rig, offer: Offer) -> float | None:
+    """What the controller of the array that panels are added to passes, W; None without a limit, or with one of their
+    own."""
+    if offer.aims.own is not None or offer.aims.added_to is None or not rig.arrays:
+        return None
+    return controller_limit(rig, rig.arrays[offer.aims.added_to])
+
+
+def replaced_by(rig: Rig, product: Product) -> Load | None:
+    """The load that a product replaces: the one it names, else one whose name is in the product's or the other way
+    round; None when it takes no less than that, or there is none."""
+    wanted = (product.serves or "").casefold()
+    name = product.name.casefold()
+    found = next((load for load in rig.loads if load.name.casefold() == wanted or
+                  (not wanted and (load.name.casefold() in name or name in load.name.casefold()))), None)
+    return found if found and product.size < found.daily_wh else None
+
+
+def _charged_by(rig: Rig, offer: Offer, product: Product) -> list[Measure]:
+    """The measures whose source a charger would serve: the one it names, else driving, else a generator."""
+    able = [of for of in (*offer.measures, *offer.together) if of.kind in ("drive", "generator")]
+    if product.serves:
+        return [of for of in able if of.names[0].casefold() == product.serves.casefold()][:1]
+    return [of for of in able if of.kind == ("drive" if rig.vehicles else "generator")][:1]
+
+
+def _gives_with(rig: Rig, measure: Measure, product: Product) -> float:
+    """What the engine gives with another charger in its place, or the generator with a second one, W."""
+    if measure.kind == "drive":
+        engine = next(of for of in rig.vehicles if of.name == measure.names[0])
+        return replace(engine, charge_w=product.size, input_v=None, input_a=None).gives_w
+    generator = next(of for of in rig.generators if of.name == measure.names[0])
+    return replace(generator, charge_w=generator.charge_w + product.size).gives_w
+
+
+def not_run(rig: Rig, offer: Offer) -> list[tuple[str, str]]:
+    """Products that nothing was run with, and why: their kind, see `words.sentences`."""
+    def is_run(of: Product) -> bool:
+        if of.kind == "panel":
+            return of == panel_of(rig, offer)
+        if of.kind == "battery":
+            return of == battery_of(rig, offer.products)
+        if of.kind == "load":
+            return replaced_by(rig, of) is not None
+        return bool(_charged_by(rig, offer, of)) if of.kind == "charger" else _holds(rig, offer) is not None
+    return [(of.name, of.kind) for of in offer.products if not is_run(of)]
+
+
+def panel_of(rig: Rig, offer: Offer) -> Product | None:
+    """The panel that is added: the one asked for, else the one on the list that is the rig's own, else the first."""
+    panels = [each for each in offer.products if each.kind == "panel"]
+    asked = [each for each in panels if each.name == offer.panel]
     own = [each for each in panels if rig.arrays and abs(each.size - rig.arrays[0].panel_w) < 1]
-    return next(iter(own + panels), None)
+    return next(iter(asked + own + panels), None)
 
 
 def battery_of(rig: Rig, products: Sequence[Product]) -> Product | None:
@@ -97,15 +200,15 @@ def battery_of(rig: Rig, products: Sequence[Product]) -> Product | None:
     return next((each for each in products if each.kind == "battery" and abs(each.size - unit) < 0.01 * unit), None)
 
 
-def _bought(rig: Rig, panels: int, strings: int, panel: Product | None, battery: Product | None,
-            limits: Limits) -> Choice:
+def _bought(rig: Rig, offer: Offer, base: Lane, panels: int, strings: int, others: tuple[Product, ...]) -> Choice:
+    panel, battery = panel_of(rig, offer), battery_of(rig, offer.products)
     panel_w = panel.size if panel else rig.arrays[0].panel_w if rig.arrays else 0.0
     units = strings * (1 if rig.bank.is_station else rig.bank.series)
-    bought = [(panels, panel), (units, battery)]
+    bought = [(panels, panel), (units, battery), *((1, each) for each in others)]
     price, weight, roof = _sum(bought, "price"), _sum(bought, "weight_kg"), _sum(bought[:1], "area_m2")
-    lane = Lane(panels * panel_w, strings)
-    out = [*_over(limits, price, weight, roof), *_beyond(rig, lane)]
-    return Choice(panels, strings, lane, (), price, weight, roof, tuple(out))
+    lane = replace(base, added_w=panels * panel_w, strings=strings)
+    out = [*_over(offer.limits, price, weight, roof), *_beyond(rig, offer, lane)]
+    return Choice(panels, strings, lane, (), price, weight, roof, tuple(out), tuple(each.name for each in others))
 
 
 def _sum(bought: Sequence[tuple[int, Product | None]], name: str) -> float | None:
@@ -132,16 +235,18 @@ def _over(limits: Limits, price: float | None, weight: float | None, roof: float
     return found
 
 
-def _beyond(rig: Rig, lane: Lane) -> list[Reason]:
+def _beyond(rig: Rig, offer: Offer, lane: Lane) -> list[Reason]:
     """What the rig's own parts rule out of more panels."""
     found: list[Reason] = []
     if not lane.added_w or not rig.arrays:
         return found
-    first = rig.arrays[0].rated_w + lane.added_w
     whole = sum(array.rated_w for array in rig.arrays) + lane.added_w
-    passes = controller_limit(rig, rig.arrays[0])
-    if passes is not None and first > passes:
-        found.append(reason("controller_passes", value=first, most=passes))
+    holds = _holds(rig, offer)
+    if holds is not None:
+        first = rig.arrays[offer.aims.added_to or 0].rated_w + lane.added_w
+        passes = lane.controller_w or holds
+        if first > passes:
+            found.append(reason("controller_passes", value=first, most=passes))
     if rig.bank.solar_input_w is not None and whole > rig.bank.solar_input_w:
         found.append(reason("input_takes", value=whole, most=rig.bank.solar_input_w))
     takes = charge_limit(rig) * (1 + lane.strings / rig.bank.parallel)
@@ -150,57 +255,19 @@ def _beyond(rig: Rig, lane: Lane) -> list[Reason]:
     return found
 
 
-def without_buying(rig: Rig) -> list[Choice]:
-    """What this rig could do without buying anything, each on its own; what takes fuel has no price that is known."""
-    days = calendar()
-    found = []
-    spare = [load for load in rig.loads if load.priority == "spare"]
-    if spare:
-        less = np.zeros((len(days), 24))
-        for load in spare:
-            held = np.array([day.month in load.months for day in days])
-            less[held] -= load_dc_wh(rig, load) * hours_shape(load.pattern)
-        found.append(Choice(0, 0, Lane(more_wh=less.ravel()), ("leave_off:" + ", ".join(load.name for load in spare),),
-                            price=0.0))
-    for source, every, hours, kind in ((rig.vehicles, DRIVE_EVERY, 1, "drive"),
-                                       (rig.mains, SOCKET_EVERY, SOCKET_HOURS, "mains")):
-        if source:
-            watts = np.zeros((len(days), 24))
-            watts[::every, DRIVE_AT:DRIVE_AT + hours] = source[0].gives_w
-            found.append(Choice(0, 0, Lane(brought_w=watts.ravel()), (f"{kind}:{source[0].name}",)))
-    if rig.generators:
-        start = min(rig.bank.everyday_floor + 0.05, 0.95)
-        found.append(Choice(0, 0, Lane(rule=(start, max(RULE_STOP, start + 0.05), rig.generators[0].gives_w)),
-                            (f"generator:{rig.generators[0].name}",)))
-    return found
+def run_by_rule(rig: Rig, of: Choice) -> Generator | None:
+    """The generator that an option runs by a rule; None where it runs none."""
+    named = {name for measure in of.measures if measure.kind == "generator" for name in measure.names}
+    able = [each for each in rig.generators if each.name in named] or list(rig.generators)
+    return able[0] if of.lane.rule is not None else None
 
 
-def unbeaten(choices: Sequence[Choice], days: Sequence[float]) -> list[bool]:
-    """Which of them no other beats: none costs no more and leaves no more days below, and one of both less.
-
-    days  below the everyday floor in a usual year. Without prices panels and strings each count. What is ruled out
-    beats nothing and is not among them, nor is what takes fuel, whose price is not known.
-    """
-    priced = all(of.price is not None for of in choices if not of.measures)
-
-    def costs(of: Choice) -> tuple[float, ...]:
-        return (of.price or 0.0,) if priced else (float(of.panels), float(of.strings))
-
-    def beats(one: int, other: int) -> bool:
-        a, b = costs(choices[one]), costs(choices[other])
-        no_worse = all(x <= y for x, y in zip(a, b, strict=True)) and days[one] <= days[other]
-        return no_worse and (a != b or days[one] < days[other])
-    able = [n for n, of in enumerate(choices) if not of.ruled_out and (of.price is not None or not of.measures)]
-    return [n in able and not any(beats(one, n) for one in able if one != n) for n in range(len(choices))]
-
-
-def answer(choices: Sequence[Choice], days: Sequence[float], most_days: float) -> int | None:
-    """The least that keeps a usual year within so many days below: by price, else by how much is added; of what is done
-    without buying only where nothing to buy does. None when nothing that can be had does."""
-    def cost(n: int) -> tuple[float, ...]:
-        of = choices[n]
-        amount = (of.lane.added_w, of.strings)
-        return (bool(of.measures), of.price if of.price is not None else float("inf"), of.panels + of.strings, *amount,
-                days[n])
-    able = [n for n, of in enumerate(choices) if not of.ruled_out and days[n] <= most_days]
-    return min(able, key=cost, default=None)
+def with_fuel(rig: Rig, of: Choice, generator_h: float) -> Choice:
+    """The option with the price of what it burns in `FUEL_YEARS`, at so many hours a year, where that is known."""
+    runs = run_by_rule(rig, of)
+    if runs is None or runs.fuel_l_per_hour is None or runs.fuel_price is None:
+        return of
+    fuel = FUEL_YEARS * generator_h * runs.fuel_l_per_hour * runs.fuel_price
+    named = any(measure.kind == "generator" for measure in of.measures)
+    known = of.price if of.price is not None or not named or of.bought else 0.0
+    return replace(of, fuel_price=fuel, price=None if known is None else known + fuel)

@@ -6,6 +6,7 @@ the bank's own runs as W × series on rows that all of it shares; what changes a
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -13,7 +14,8 @@ from voltaun.core.outlook.outlook import LEVEL_GRAIN
 from voltaun.core.outlook.simulate import BankStep
 from voltaun.core.rig.bank import STATION_AC_SHARE, charge_limit, controller_limit, rated_energy
 from voltaun.core.rig.rig import Rig
-from voltaun.core.sizing.years import EARLY_DAYS, Years
+from voltaun.core.sizing.calendar import EARLY_DAYS
+from voltaun.core.sizing.years import Years
 
 UNSERVED_WH = 0.01
 """Less unserved in a day is rounding, Wh."""
@@ -75,18 +77,17 @@ def run(rig: Rig, years: Years, lanes: Sequence[Lane], going: Callable[[float], 
     going  told how far it is, 0 to 1; when it says no the run ends with None
     start  another level to begin at, a fraction, or one for each option and year
     """
-    plain = [n for n, lane in enumerate(lanes) if lane.only_adds]
-    other = [n for n, lane in enumerate(lanes) if not lane.only_adds]
+    # What only adds comes first, so that it lies in one piece.
+    order = sorted(range(len(lanes)), key=lambda n: not lanes[n].only_adds)
     begin = np.broadcast_to(np.asarray(start, np.float32), (len(lanes), years.count))
-    groups = [(which, kind(rig, years, [lanes[n] for n in which], begin[which]))
-              for which, kind in ((plain, _Added), (other, _Changed)) if which]
+    banks = _Banks(rig, years, [lanes[n] for n in order], begin[order])
     days = years.use.shape[0] // 24
     for day in range(days):
         if day % 16 == 0 and not going(day / days):
             return None
-        for _, banks in groups:
-            banks.pass_a_day(day, day >= early_days)
-    return _together(groups, len(lanes), years.count)
+        banks.pass_a_day(day, day >= early_days)
+    back = np.argsort(order)
+    return Counted(*(values[back] for values in banks.counted()))
 
 
 def last_levels(rig: Rig, years: Years, lanes: Sequence[Lane], days: int = 365) -> np.ndarray:
@@ -104,7 +105,7 @@ def lane_since(lane: Lane, hour: int) -> Lane:
 
 def on_hours(lane: Lane, of: Callable[[np.ndarray], np.ndarray]) -> Lane:
     """The option with what it has of each hour laid otherwise."""
-    changed = {name: of(value) for name in ("more_wh", "use_share", "brought_w")
+    changed: dict[str, Any] = {name: of(value) for name in ("more_wh", "use_share", "brought_w")
                if (value := getattr(lane, name)) is not None}
     if lane.saved_low:
         changed["saved_low"] = (lane.saved_low[0], of(lane.saved_low[1]))
@@ -120,125 +121,143 @@ def string_energy(rig: Rig) -> float:
 
 
 class _Banks:
-    """Banks side by side, (rows, lanes), hour after hour, and what is counted of each."""
-
-    def __init__(self, rig: Rig, energy: np.ndarray, strings: np.ndarray, start: np.ndarray):
-        kind, shape = np.float32, energy.shape
-        self._step = BankStep(rig, energy, shape, kind)
-        self._limit = (charge_limit(rig) * (1 + strings / rig.bank.parallel)).astype(kind)[:, None]
-        self.level, self._after = np.array(start, kind), np.empty(shape, kind)
-        self._spilt, self._missing, self._into = np.empty(shape, kind), np.empty(shape, kind), np.empty(shape, kind)
-        self.tally = _Tally(rig, shape)
-
-    def pass_an_hour(self, surplus: np.ndarray | None, shortage: np.ndarray, load: np.ndarray, counts: bool) -> None:
-        """One hour of all of them; rows are as wide as the lanes.
-
-        surplus, shortage  Wh over and short; surplus None in an hour in which nothing comes in
-        load      Wh of it that are no standby; counts  whether the hour is counted
-        """
-        if surplus is None:
-            self._step.give(self.level, shortage, self._missing, self._after)
-        else:
-            self._step.take(self.level, surplus, shortage, self._limit, self._into, self._spilt, self._missing, self._after)
-        self.level, self._after = self._after, self.level
-        if counts:
-            np.minimum(self._missing, load, out=self._missing)  # standby is no load
-            self.tally.see(self.level, self._missing, None if surplus is None else self._spilt)
-
-
-class _Added:
-    """Options that are panels and strings more. What comes in depends on the panels alone and what is held on the
-    strings, so each number of strings is a row, and each number of panels and year a lane of it."""
+    """The banks of all options in all years side by side, (options × years,), hour after hour."""
 
     def __init__(self, rig: Rig, years: Years, lanes: Sequence[Lane], start: np.ndarray):
-        added, of_added = np.unique([lane.added_w for lane in lanes], return_inverse=True)
-        strings, of_strings = np.unique([lane.strings for lane in lanes], return_inverse=True)
-        self._rig, self._years, self._picked = rig, years, (of_strings, of_added)
-        self._added = added.astype(np.float32)[:, None]
-        energy = years.energy * years.energy_wh + strings[:, None] * string_energy(rig)
-        begin = np.ones((len(strings), len(added), years.count), np.float32)
-        begin[of_strings, of_added] = start
-        self._shape = begin.shape
-        self.banks = _Banks(rig, np.tile(energy, len(added)), strings, begin.reshape(len(strings), -1))
-
-    def pass_a_day(self, day: int, counts: bool) -> None:
-        """A day of all of them."""
-        hours = slice(24 * day, 24 * day + 24)
-        harvest = _harvest(self._rig, self._years.sun[:, hours], self._years.added_to, self._added)
-        use = self._years.use[hours]
-        net = (harvest - use[:, None] - np.float32(self._rig.bank.standby_w)).reshape(24, -1)
-        surplus, shortage = np.maximum(net, 0), np.maximum(-net, 0)
-        load = np.tile(use, self._shape[1])
-        comes = surplus.any(axis=1)
-        for hour in range(24):
-            self.banks.pass_an_hour(surplus[hour] if comes[hour] else None, shortage[hour], load[hour], counts)
-        if counts:
-            self.banks.tally.close_the_day()
-
-    def of_each(self, values: np.ndarray) -> np.ndarray:
-        """Of what the banks counted that of each option, (options, years)."""
-        return np.asarray(values.reshape(self._shape)[self._picked])
-
-    def started(self) -> tuple[np.ndarray, np.ndarray]:
-        """Hours run by rule and Wh brought by plan: none."""
-        return np.zeros(1), np.zeros(1)
-
-
-class _Changed:
-    """Options that change something else: each is a row, and what comes in and is used is made for it before."""
-
-    def __init__(self, rig: Rig, years: Years, lanes: Sequence[Lane], start: np.ndarray):
-        shape = (years.use.shape[0], len(lanes), years.count)
-        self._net, self._use = np.empty(shape, np.float32), np.empty(shape, np.float32)
-        self._brought = np.zeros(shape[:2], np.float32)
-        for n, lane in enumerate(lanes):
-            self._use[:, n] = _use_with(years.use, lane)
-            self._net[:, n] = _harvest_with(rig, years, lane) - self._use[:, n] - np.float32(rig.bank.standby_w)
-            if lane.brought_w is not None:
-                self._brought[:, n] = lane.brought_w
-        self._net += self._brought[:, :, None]
-        self._rules = [(n, lane.rule) for n, lane in enumerate(lanes) if lane.rule is not None]
-        self._low = [(n, level, less.astype(np.float32))
-                     for n, lane in enumerate(lanes) if lane.saved_low is not None for level, less in [lane.saved_low]]
-        self._by_level = sorted({n for n, *_ in (*self._rules, *self._low)})
-        self._running = {n: np.zeros(years.count, dtype=bool) for n, _ in self._rules}
-        self._ran_h, self._brought_wh = np.zeros(shape[1:]), np.zeros((len(lanes), 1))
+        kind, self._shape = np.float32, (len(lanes), years.count)
         strings = np.array([lane.strings for lane in lanes])
         energy = years.energy * years.energy_wh + strings[:, None] * string_energy(rig)
-        self.banks = _Banks(rig, energy, strings, start)
+        limit = np.repeat(charge_limit(rig) * (1 + strings / rig.bank.parallel), years.count)
+        count = energy.size
+        self._step, self._limit = BankStep(rig, energy.ravel(), (count,), kind), limit.astype(kind)
+        self._levels, self._into = np.empty((25, count), kind), np.empty(count, kind)
+        self._spilt, self._missing = np.empty((24, count), kind), np.empty((24, count), kind)
+        self._levels[24] = start.ravel()
+        self._hours = _Hours(rig, years, lanes)
+        self._by_level = _ByLevel(lanes, years.count)
+        self._tally = _Tally(rig, count)
 
     def pass_a_day(self, day: int, counts: bool) -> None:
-        """A day of all of them."""
-        hours = slice(24 * day, 24 * day + 24)
-        net, use = self._net[hours], self._use[hours]
+        """A day of all of them; counts  whether it is counted."""
+        net, load = self._hours.of_day(day)
+        self._by_level.begin_the_day()
         surplus, shortage = np.maximum(net, 0), np.maximum(-net, 0)
-        comes = surplus.any(axis=(1, 2))
+        comes = surplus.any(axis=1)
+        levels, spilt, missing = self._levels, self._spilt, self._missing
+        levels[0] = levels[24]
         for hour in range(24):
-            for n, level, less in self._low:
-                saved = np.minimum(less[hours][hour], use[hour, n]) * (self.banks.level[n] < level)
-                use[hour, n] -= saved
-                net[hour, n] += saved
-            for n, (start, stop, watts) in self._rules:
-                level = self.banks.level[n]
-                running = self._running[n] = (level < start) | (self._running[n] & (level < stop))
-                net[hour, n] += running * np.float32(watts)
-                self._ran_h[n] += running * counts
-            for n in self._by_level:
-                np.maximum(net[hour, n], 0, out=surplus[hour, n])
-                np.maximum(-net[hour, n], 0, out=shortage[hour, n])
-            rows = surplus[hour] if self._by_level or comes[hour] else None
-            self.banks.pass_an_hour(rows, shortage[hour], use[hour], counts)
+            now, after = levels[hour], levels[hour + 1]
+            if self._by_level.some:
+                comes[hour] |= self._by_level.act(24 * day + hour, now, load[hour], surplus[hour], shortage[hour])
+            if comes[hour]:
+                self._step.take(now, surplus[hour], shortage[hour], self._limit, self._into, spilt[hour], missing[hour],
+                                after)
+            else:
+                self._step.give(now, shortage[hour], missing[hour], after)
+                spilt[hour] = 0
         if counts:
-            self._brought_wh += self._brought[hours].sum(axis=0)[:, None]
-            self.banks.tally.close_the_day()
+            np.minimum(missing, load, out=missing)  # standby is no load
+            self._tally.count(levels[1:].min(axis=0), missing.sum(axis=0), spilt.sum(axis=0))
+            self._hours.count_brought(day)
+            self._by_level.count_ran()
 
-    def of_each(self, values: np.ndarray) -> np.ndarray:
-        """Of what the banks counted that of each option, (options, years)."""
-        return values
+    def counted(self) -> list[np.ndarray]:
+        """What came of each option and year, as `Counted` has it."""
+        of = self._tally
+        each = (of.below, of.unserved_days, of.unserved_wh, of.spilt_wh, of.longest, self._by_level.ran_h,
+                np.repeat(self._hours.brought_wh, self._shape[1]), self._levels[24])
+        return [values.reshape(self._shape) for values in each]
 
-    def started(self) -> tuple[np.ndarray, np.ndarray]:
-        """Hours run by rule and Wh brought by plan, (options, years)."""
-        return self._ran_h, self._brought_wh
+
+class _Hours:
+    """What is over or short and what is used in each hour of a day, for all options and years."""
+
+    def __init__(self, rig: Rig, years: Years, lanes: Sequence[Lane]):
+        self._rig, self._years = rig, years
+        self._adding = sum(lane.only_adds for lane in lanes)
+        # What comes in depends on the panels alone, and not on the strings.
+        added, self._of_added = np.unique([lane.added_w for lane in lanes[:self._adding]], return_inverse=True)
+        self._added = added.astype(np.float32)[:, None]
+        shape = (years.use.shape[0], len(lanes) - self._adding, years.count)
+        self._harvest, self._use = np.empty(shape, np.float32), np.empty(shape, np.float32)
+        self._brought = np.zeros((shape[0], len(lanes)), np.float32)
+        for row, lane in enumerate(lanes[self._adding:]):
+            self._harvest[:, row], self._use[:, row] = _harvest_with(rig, years, lane), _use_with(years.use, lane)
+            if lane.brought_w is not None:
+                self._brought[:, self._adding + row] = lane.brought_w
+                self._harvest[:, row] += lane.brought_w[:, None].astype(np.float32)
+        self.brought_wh = np.zeros(len(lanes))
+
+    def of_day(self, day: int) -> tuple[np.ndarray, np.ndarray]:
+        """Wh over (below 0: short), and the load of it, (24, options × years)."""
+        hours, years = slice(24 * day, 24 * day + 24), self._years
+        load = np.empty((24, self._brought.shape[1], years.count), np.float32)
+        net = np.empty_like(load)
+        if self._adding:
+            use = years.use[hours][:, None]
+            load[:, :self._adding] = use
+            left = _harvest(self._rig, years.sun[:, hours], years.added_to, self._added) - use
+            net[:, :self._adding] = left[:, self._of_added]
+        load[:, self._adding:] = self._use[hours]
+        np.subtract(self._harvest[hours], self._use[hours], out=net[:, self._adding:])
+        net -= np.float32(self._rig.bank.standby_w)
+        return net.reshape(24, -1), load.reshape(24, -1)
+
+    def count_brought(self, day: int) -> None:
+        """Count what was brought by plan on a day."""
+        self.brought_wh += self._brought[24 * day:24 * day + 24].sum(axis=0)
+
+
+class _ByLevel:
+    """What follows from each bank's own level: a generator that is started by rule, loads left off when it is low."""
+
+    def __init__(self, lanes: Sequence[Lane], years: int):
+        places = [slice(n * years, (n + 1) * years) for n in range(len(lanes))]
+        self._rules = [(at, lane.rule) for at, lane in zip(places, lanes, strict=True) if lane.rule is not None]
+        self._low = [(at, lane.saved_low[0], lane.saved_low[1].tolist())
+                     for at, lane in zip(places, lanes, strict=True) if lane.saved_low is not None]
+        self._running = [np.zeros(years, dtype=bool) for _ in self._rules]
+        self._on = [False for _ in self._rules]
+        self._ran_today = np.zeros((len(self._rules), years))
+        self.some = bool(self._rules or self._low)
+        self.ran_h = np.zeros(len(lanes) * years)
+
+    def act(self, hour: int, level: np.ndarray, load: np.ndarray, surplus: np.ndarray, shortage: np.ndarray) -> bool:
+        """Change what is over and short in an hour by the levels before it; whether a generator runs."""
+        for at, below, less in self._low:
+            if less[hour] and level[at].min() < below:
+                saved = np.minimum(less[hour], load[at]) * (level[at] < below)
+                load[at] -= saved
+                _add(saved, surplus[at], shortage[at])
+        runs = False
+        for n, (at, (start, stop, watts)) in enumerate(self._rules):
+            now, running = level[at], self._running[n]
+            if not self._on[n] and now.min() >= start:
+                continue
+            np.logical_and(running, now < stop, out=running)
+            np.logical_or(running, now < start, out=running)
+            self._on[n] = bool(running.any())
+            if self._on[n]:
+                runs = True
+                self._ran_today[n] += running
+                _add(running * np.float32(watts), surplus[at], shortage[at])
+        return runs
+
+    def begin_the_day(self) -> None:
+        """Begin to count the hours of a day."""
+        self._ran_today[:] = 0
+
+    def count_ran(self) -> None:
+        """Count the hours that were run on a day."""
+        for (at, _), hours in zip(self._rules, self._ran_today, strict=True):
+            self.ran_h[at] += hours
+
+
+def _add(wh: np.ndarray, surplus: np.ndarray, shortage: np.ndarray) -> None:
+    """So much more comes in: against what is short first."""
+    net = surplus - shortage + wh
+    np.maximum(net, 0, out=surplus)
+    np.maximum(-net, 0, out=shortage)
 
 
 def _use_with(use: np.ndarray, lane: Lane) -> np.ndarray:
@@ -274,46 +293,24 @@ def _harvest(rig: Rig, sun: np.ndarray, added_to: int | None, added: np.ndarray,
                 np.minimum(harvest, limit, out=harvest)
         else:
             harvest += (sun[n] if limit is None else np.minimum(sun[n], limit))[:, None]
-    return harvest if rig.bank.solar_input_w is None else np.minimum(harvest, rig.bank.solar_input_w)
+    return np.asarray(harvest if rig.bank.solar_input_w is None else np.minimum(harvest, rig.bank.solar_input_w))
 
 
 class _Tally:
-    """What is counted, hour by hour and at the end of each day."""
+    """What is counted of each day."""
 
-    def __init__(self, rig: Rig, shape: tuple[int, ...]):
+    def __init__(self, rig: Rig, shape: int):
         self._floor = rig.bank.everyday_floor - LEVEL_GRAIN
-        self._lowest, self._short = np.full(shape, 2.0, np.float32), np.zeros(shape, np.float32)
         self.below, self.unserved_days, self._now, self.longest = (np.zeros(shape, np.int32) for _ in range(4))
         self.unserved_wh, self.spilt_wh = np.zeros(shape), np.zeros(shape)
-        self._spilt_today = np.zeros(shape, np.float32)
 
-    def see(self, level: np.ndarray, unserved: np.ndarray, spilt: np.ndarray | None) -> None:
-        """Take in the hour that passed."""
-        np.minimum(self._lowest, level, out=self._lowest)
-        self._short += unserved
-        if spilt is not None:
-            self._spilt_today += spilt
-
-    def close_the_day(self) -> None:
-        """Count the day that ended."""
-        below = self._lowest < self._floor
+    def count(self, lowest: np.ndarray, unserved: np.ndarray, spilt: np.ndarray) -> None:
+        """Count a day: its lowest levels, and Wh."""
+        below = lowest < self._floor
         self.below += below
         self._now += 1
         self._now *= below
         np.maximum(self.longest, self._now, out=self.longest)
-        self.unserved_days += self._short > UNSERVED_WH
-        self.unserved_wh += self._short
-        self.spilt_wh += self._spilt_today
-        self._lowest[:], self._short[:], self._spilt_today[:] = 2.0, 0.0, 0.0
-
-
-def _together(groups: Sequence[tuple[list[int], _Added | _Changed]], options: int, years: int) -> Counted:
-    """What was counted of each group, in the options' order."""
-    found = Counted(*(np.zeros((options, years)) for _ in range(8)))
-    for which, group in groups:
-        tally = group.banks.tally
-        for name in ("below", "unserved_days", "unserved_wh", "spilt_wh", "longest"):
-            getattr(found, name)[which] = group.of_each(getattr(tally, name))
-        found.level[which] = group.of_each(group.banks.level)
-        found.generator_h[which], found.brought_wh[which] = group.started()
-    return found
+        self.unserved_days += unserved > UNSERVED_WH
+        self.unserved_wh += unserved
+        self.spilt_wh += spilt

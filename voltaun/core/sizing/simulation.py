@@ -16,8 +16,10 @@ from voltaun.core.rig.loads import hourly_shape
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing import years as weather_years
 from voltaun.core.sizing.again import LogAgain, fitted, log_again
-from voltaun.core.sizing.choices import Choice, Limits, Product, answer, field_of, unbeaten, without_buying
+from voltaun.core.sizing.choices import Choice, Offer, all_choices, with_fuel
+from voltaun.core.sizing.frontier import answer, unbeaten
 from voltaun.core.sizing.lanes import Counted, Lane, last_levels, run
+from voltaun.core.sizing.suns import arranged, under_files
 from voltaun.core.sizing.worksheet import SYSTEM_SHARE
 from voltaun.core.sizing.years import Years
 from voltaun.core.sky.clear_sky import RigSun
@@ -34,7 +36,8 @@ SHARE_DAYS = 10.0
 class AdditionsAsk:
     """One question: the rig, what its log tells, weather, options and limits.
 
-    panels, strings  up to how many more are looked at; years  how many are drawn; most_days  what is enough
+    offer   what may be had; years  how many are drawn; most_days  what is enough
+    other_sun  clear-sky harvest of the offer's other planes, where it has some
     habits  for a season what part of its days is bright, mixed and dark
     replays  whether the files as they stand and the log's own days are run as well
     """
@@ -44,13 +47,11 @@ class AdditionsAsk:
     sun: RigSun | None
     weathers: Sequence[Weather] = ()
     habits: Mapping[str, tuple[float, float, float]] = field(default_factory=dict)
-    panels: int = 8
-    strings: int = 4
+    offer: Offer = Offer()
+    other_sun: RigSun | None = None
     years: int = 40
     seed: int = 1
     most_days: float = SHORT_DAYS
-    products: Sequence[Product] = ()
-    limits: Limits = field(default_factory=Limits)
     replays: bool = True
 
 
@@ -91,6 +92,7 @@ class Additions:
 
     recorded, again  of each option; None without weather files, or without a log of whole days
     best  index into choices, None when nothing is enough
+    sharpen  of the things that nobody knows those that move it most, the first one most, as `Years.draws` names them
     between  the same should what is not known of the seasons turn out well, and badly; None where all are known
     """
 
@@ -104,6 +106,7 @@ class Additions:
     between: tuple[int | None, int | None] | None
     guesses: tuple[str, ...]
     sources: tuple[str, ...]
+    sharpen: tuple[str, ...] = ()
 
 
 def simulate_additions(ask: AdditionsAsk, going: Callable[[float], bool] = lambda part: True) -> Additions | None:
@@ -114,22 +117,46 @@ def simulate_additions(ask: AdditionsAsk, going: Callable[[float], bool] = lambd
     if ask.sun is None:
         raise ValueError("sun: found no array in the rig, expected one to reckon with")
     legs = day_legs(known.account.intervals)
-    choices = field_of(rig, ask.panels, ask.strings, ask.products, ask.limits) + without_buying(rig)
+    aims = ask.offer.aims
+    choices = all_choices(rig, ask.offer)
     lanes = [each.lane for each in choices]
-    planes = [[on_plane(of, array.tilt_deg, array.azimuth_deg) for array in rig.arrays] for of in ask.weathers]
+    planes = [[on_plane(of, array.tilt_deg, array.azimuth_deg) for array in (*rig.arrays, *aims.others(rig))]
+              for of in ask.weathers]
     share = system_share(ask, planes) if planes else SYSTEM_SHARE
-    drawn = (weather_years.from_files(rig, known, legs, planes, ask.weathers, share, ask.years, ask.seed) if planes else
-             weather_years.from_log(rig, known, legs, ask.sun, ask.years, ask.seed, ask.habits))
+    drawn = (weather_years.from_files(rig, known, legs, planes, ask.weathers, share, ask.years, ask.seed, aims)
+             if planes else weather_years.from_log(rig, known, legs, ask.sun, ask.years, ask.seed, ask.habits, aims,
+                                                   ask.other_sun))
     counted = run(rig, drawn, lanes, going)
     if counted is None:
         return None
     outcomes = [_outcome(counted, n) for n in range(len(choices))]
+    choices = [with_fuel(rig, of, came.generator_h.mean) for of, came in zip(choices, outcomes, strict=True)]
     usual = [of.below.p50 for of in outcomes]
     recorded = _as_recorded(ask, planes, share, lanes) if planes and ask.replays else None
-    again = log_again(rig, known, ask.sun, lanes) if ask.replays else None
-    return Additions(ask, choices, outcomes, recorded, again, unbeaten(choices, usual),
-                     answer(choices, usual, ask.most_days), _between(ask, choices, outcomes) if drawn.guesses else None,
-                     drawn.guesses, drawn.sources)
+    again = log_again(rig, known, ask.sun, lanes, aims, ask.other_sun) if ask.replays else None
+    best = answer(choices, usual, ask.most_days)
+    return Additions(ask, choices, outcomes, recorded, again, unbeaten(choices, usual), best,
+                     _between(ask, choices, outcomes) if drawn.guesses else None, drawn.guesses, drawn.sources,
+                     _moved_by(drawn, counted.below[best or 0]))
+
+
+TELLS = 3.0
+"""What is drawn tells of the days below when so many standard errors lie between its correlation and none."""
+
+
+def _moved_by(drawn: Years, below: np.ndarray) -> tuple[str, ...]:
+    """What was drawn of what nobody knows that the days below follow, the closest first: by its correlation with the
+    root of the days over the years."""
+    days = np.sqrt(below)
+    if len(days) < 4 or not days.std():
+        return ()
+    found = []
+    for name, values in drawn.draws.items():
+        if values.std() > 1e-9:
+            near = abs(float(np.corrcoef(values, days)[0, 1]))
+            if near * np.sqrt(len(days)) > TELLS:
+                found.append((near, name))
+    return tuple(name for _, name in sorted(found, reverse=True))
 
 
 def _between(ask: AdditionsAsk, choices: list[Choice], outcomes: list[Outcome]) -> tuple[int | None, int | None]:
@@ -150,7 +177,7 @@ def system_share(ask: AdditionsAsk, planes: Sequence[Sequence[np.ndarray]]) -> f
     by_day = np.zeros(365)
     for of, weather in zip(planes, ask.weathers, strict=True):
         sums = np.sum([watts * plane[:24 * weather.days].reshape(-1, 24).sum(axis=1) / 1000
-                       for watts, plane in zip(rated, of, strict=True)], axis=0)
+                       for watts, plane in zip(rated, of, strict=False)], axis=0)
         for n, at in enumerate(weather.dates):
             by_day[min(at.timetuple().tm_yday, 365) - 1] += sums[n] / (weather.days / 365) / len(ask.weathers)
     smooth = np.convolve(np.concatenate((by_day[-15:], by_day, by_day[:15])), np.ones(31) / 31, "valid")
@@ -186,15 +213,14 @@ def _plain(ask: AdditionsAsk, planes: Sequence[np.ndarray], weather: Weather, sh
     """A file as one long year with nothing drawn: the use as it is on the mean, the bank as it is in force."""
     rig, days = ask.rig, weather.dates
     hours = 24 * len(days)
-    sun = np.array([plane[:hours] * array.rated_w / 1000 * share
-                    * np.repeat([array.shade_by_month[day.month - 1] for day in days], 24)
-                    for plane, array in zip(planes, rig.arrays, strict=True)])
+    aims = ask.offer.aims
+    rows = np.array([plane[:hours] for plane in planes]) * under_files(rig, share, days, aims)
+    suns = arranged(rig, rows[:, :, None], aims, days)
     by_month = {month: drain(rig, ask.known.learned, month) for month in range(1, 13)}
     use = np.array([0.0 if (of := by_month[day.month]) is None else of.use_wh + of.hidden_wh for day in days])
     by_hour = (use[:, None] * hourly_shape(rig)[None]).reshape(-1, 1)
-    one = sun[:1] / rig.arrays[0].rated_w
-    return Years(np.concatenate((sun, one))[:, :, None].astype(np.float32), by_hour.astype(np.float32),
-                 np.ones(1, np.float32), effective_energy(rig).wh, (), ("file",))
+    return Years(suns.sun, by_hour.astype(np.float32), np.ones(1, np.float32), effective_energy(rig).wh, (), ("file",),
+                 suns.added_to, suns.others)
 
 
 def _outcome(of: Counted, n: int) -> Outcome:

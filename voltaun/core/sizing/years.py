@@ -12,21 +12,19 @@ from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
 
-from voltaun.core.instants import day_start
 from voltaun.core.learned.use import USE, Leg, days_of
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.autonomy import drain
 from voltaun.core.outlook.beliefs import bank_energy, unseen_draws
 from voltaun.core.rig.rig import Rig
 from voltaun.core.series import Kind, Seen, draw, learn
+from voltaun.core.sizing.calendar import NOMINAL, calendar, standard_offset
+from voltaun.core.sizing.laid import laid
+from voltaun.core.sizing.suns import AS_THEY_ARE, Aims, Suns, arranged, under_files, under_shares
 from voltaun.core.sky.clear_sky import RigSun
 from voltaun.core.sky.model import SKY, STARTUP_SHARES, SkyDay
 from voltaun.core.sky.weather import Weather
 from voltaun.core.stats import right_censored
-
-EARLY_DAYS, DAYS = 30, 395
-NOMINAL = 2023
-"""The calendar that a year is laid out in."""
 
 SEASONS = ("summer", "autumn", "winter", "spring")
 """From December on, three months each, south of the equator; half a year on in the north."""
@@ -94,12 +92,6 @@ def season_of(month: int, north: bool) -> str:
     return SEASONS[(month + (6 if north else 0)) % 12 // 3]
 
 
-def calendar() -> list[date]:
-    """The days that a weather year is laid out in, the early ones first."""
-    first = date(NOMINAL, 1, 1) - timedelta(days=EARLY_DAYS)
-    return [first + timedelta(days=n) for n in range(DAYS)]
-
-
 def month_shares(skies: Sequence[SkyDay], habits: Mapping[str, tuple[float, float, float]],
                  latitude: float) -> np.ndarray:
     """Mean share of clear sky in each month, (12,): by the log's days near it and the user's word on its season, and by
@@ -108,42 +100,42 @@ def month_shares(skies: Sequence[SkyDay], habits: Mapping[str, tuple[float, floa
 
 
 def from_log(rig: Rig, known: Known, legs: Sequence[Leg], sun: RigSun | None, count: int, seed: int,
-             habits: Mapping[str, tuple[float, float, float]] | None = None) -> Years:
+             habits: Mapping[str, tuple[float, float, float]] | None = None, aims: Aims = AS_THEY_ARE,
+             other_sun: RigSun | None = None) -> Years:
     """Years as the log and the user's word tell them.
 
     known  what the log tells; legs  all of its legs, for the use of the seasons
     habits  for a season (see `SEASONS`) what part of its days is bright, mixed and dark
+    other_sun  clear-sky harvest of the other planes of `aims`
     """
     days, north = calendar(), rig.place.latitude > 0
     tables, weights = _season_tables(known.skies, habits or {}, north)
-    shares = _shares(known.skies, tables, weights, days, count, seed)
-    clear = _clear_sky(rig, sun, days)
-    harvest = clear[:, :, None] * np.repeat(shares.astype(np.float32), 24, axis=0)[None]
+    shares, level = _shares(known.skies, tables, weights, days, count, seed, north)
+    begin = datetime(days[0].year, days[0].month, days[0].day, tzinfo=UTC).timestamp() - 3600 * standard_offset(rig)
+    rows = under_shares(rig, np.repeat(shares, 24, axis=0), begin, sun, aims, other_sun)
     seen = dict.fromkeys(SEASONS, 0.0)
     for month in range(1, 13):
         seen[season_of(month, north)] += weights[month - 1] / 3
     guesses = [season for season in SEASONS if seen[season] < SEEN_DAYS]
     used = (["log"] if known.skies else []) + (["habit"] if habits else [])
-    return _with_use(rig, known, legs, harvest, days, count, seed, tuple(guesses), tuple(used))
+    return _with_use(rig, known, legs, arranged(rig, rows, aims, days), count, seed, guesses=tuple(guesses),
+                     sources=tuple(used), draws=level)
 
 
 def from_files(rig: Rig, known: Known, legs: Sequence[Leg], planes: Sequence[Sequence[np.ndarray]],
-               weathers: Sequence[Weather], share: float, count: int, seed: int) -> Years:
+               weathers: Sequence[Weather], share: float, count: int, seed: int, aims: Aims = AS_THEY_ARE) -> Years:
     """Years as weather files tell them.
 
-    planes  of each file the irradiance on each array's plane, W/m², as `weather.on_plane` gives it
+    planes  of each file the irradiance on each array's plane and on the other ones of `aims`, W/m², as
+            `weather.on_plane` gives it
     share   what part of it a system gets into the battery
     Years that were recorded are used as they are, one after the other; a typical one has no rare spell, so it is cut
     into weeks that are laid anew, each from within three weeks of its season.
     """
     days, rng = calendar(), np.random.default_rng([seed, 11])
-    laid = _laid(planes, weathers, days, count, rng)
-    shade = _shade(rig, days)
-    rated = np.array([array.rated_w for array in rig.arrays])
-    harvest = laid * (share / 1000 * rated[:, None, None] * np.repeat(shade, 24, axis=1)[:, :, None])
-    one = harvest[:1] / rated[0]
-    return _with_use(rig, known, legs, np.concatenate((harvest, one)).astype(np.float32), days, count, seed, (),
-                     ("file", "log") if known.skies else ("file",))
+    rows = laid(planes, weathers, days, count, rng) * under_files(rig, share, days, aims)[:, :, None]
+    return _with_use(rig, known, legs, arranged(rig, rows, aims, days), count, seed,
+                     sources=("file", "log") if known.skies else ("file",))
 
 
 def _season_tables(skies: Sequence[SkyDay], habits: Mapping[str, tuple[float, float, float]],
@@ -180,8 +172,9 @@ def _between_months(days: Sequence[date]) -> tuple[np.ndarray, np.ndarray, np.nd
 
 
 def _shares(skies: Sequence[SkyDay], tables: np.ndarray, weights: np.ndarray, days: Sequence[date], count: int,
-            seed: int) -> np.ndarray:
-    """Share of clear sky of each day and year: ranks go on as the log's do, each in the distribution of its season."""
+            seed: int, north: bool) -> tuple[np.ndarray, dict[str, np.ndarray]]:
+    """Share of clear sky of each day and year: ranks go on as the log's do, each in the distribution of its season; and
+    how far each season's mean was drawn from it, by its name."""
     before, after, part = _between_months([day.day for day in skies])
     seen = []
     for n, day in enumerate(skies):
@@ -202,44 +195,28 @@ def _shares(skies: Sequence[SkyDay], tables: np.ndarray, weights: np.ndarray, da
     shares = of(before) * (1 - part)[:, None] + of(after) * part[:, None]
     # A season's own mean is known no better than its days allow.
     doubt = UNSEEN / np.sqrt(1 + weights / SPELLS)
-    off = np.random.default_rng([seed, 14]).standard_normal((4, count))[np.arange(1, 13) % 12 // 3] * doubt[:, None]
+    by_season = np.random.default_rng([seed, 14]).standard_normal((4, count))
+    off = by_season[np.arange(1, 13) % 12 // 3] * doubt[:, None]
     shift = off[before] * (1 - part)[:, None] + off[after] * part[:, None]
     inside = np.clip(shares, 0.01, 0.99)
+    drawn = {season_of(month, north): off[month - 1] for month in range(1, 13)}
     return np.asarray(np.where((shares > 0.01) & (shares < 0.99),
-                               1 / (1 + (1 - inside) / inside * np.exp(-shift)), shares))
+                               1 / (1 + (1 - inside) / inside * np.exp(-shift)), shares)), drawn
 
 
-def _clear_sky(rig: Rig, sun: RigSun | None, days: Sequence[date]) -> np.ndarray:
-    """Clear-sky harvest of each array by the hour, and of one W more on the first's plane, Wh, (arrays + 1, hours)."""
-    if sun is None:
-        return np.zeros((1, 24 * len(days)), dtype=np.float32)
-    begin = datetime(days[0].year, days[0].month, days[0].day, tzinfo=UTC).timestamp() - 3600 * standard_offset(rig)
-    bounds = begin + 3600.0 * np.arange(24 * len(days) + 1)
-    each = [np.diff(array.at(bounds)) for array in sun.arrays]
-    return np.array([*each, each[0] / rig.arrays[0].rated_w], dtype=np.float32)
-
-
-def standard_offset(rig: Rig) -> float:
-    """The place's standard time ahead of UTC, h: the lesser of what is in force in January and in July."""
-    return min((datetime(NOMINAL, month, 1, tzinfo=UTC) - day_start(date(NOMINAL, month, 1), rig.zone))
-               / timedelta(hours=1) for month in (1, 7))
-
-
-def _shade(rig: Rig, days: Sequence[date]) -> np.ndarray:
-    """Each array's shade factor on each day, (arrays, days)."""
-    return np.array([[array.shade_by_month[day.month - 1] for day in days] for array in rig.arrays])
-
-
-def _with_use(rig: Rig, known: Known, legs: Sequence[Leg], harvest: np.ndarray, days: list[date], count: int, seed: int,
-              guesses: tuple[str, ...], sources: tuple[str, ...]) -> Years:
-    use = _use(rig, known, legs, days, count, seed)
+def _with_use(rig: Rig, known: Known, legs: Sequence[Leg], suns: Suns, count: int, seed: int, *,
+              guesses: tuple[str, ...] = (), sources: tuple[str, ...],
+              draws: Mapping[str, np.ndarray] | None = None) -> Years:
+    use = _use(rig, known, legs, calendar(), count, seed)
     shapes = known.lean.shapes(rig, np.random.default_rng([seed, 15]).standard_normal((2, count)))
     by_hour = (use[:, None, :] * shapes[None]).reshape(-1, count)
-    by_hour += unseen_draws(known.learned, np.random.default_rng([seed, 16]).standard_normal(count)) / 24
+    unseen = unseen_draws(known.learned, np.random.default_rng([seed, 16]).standard_normal(count))
+    by_hour += unseen / 24
     energy = bank_energy(rig, known.learned, None)
     factor = np.maximum(energy.draw(np.random.default_rng([seed, 17]).standard_normal(count)) / energy.mean, 0.3)
-    return Years(harvest, np.maximum(by_hour, 0.0).astype(np.float32), factor.astype(np.float32), energy.mean,
-                 guesses, sources)
+    drawn = {**(draws or {}), "use": use.mean(axis=0), "draw": np.broadcast_to(unseen, (count,)), "capacity": factor}
+    return Years(suns.sun, np.maximum(by_hour, 0.0).astype(np.float32), factor.astype(np.float32), energy.mean,
+                 guesses, sources, suns.added_to, suns.others, drawn)
 
 
 def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], count: int, seed: int) -> np.ndarray:
@@ -283,71 +260,3 @@ def _listed_use(rig: Rig, known: Known, days: Sequence[date], count: int, seed: 
     width = np.sqrt(np.log1p(spread ** 2))[:, None]
     unsure = 0.5 * float(spread.mean()) * rng.standard_normal(count)
     return np.asarray(use[:, None] * np.exp(rng.standard_normal((len(days), count)) * width * math.sqrt(0.75) + unsure))
-
-
-BLOCK_DAYS, WITHIN_DAYS, TRIED = 7, 21, 6
-"""A typical year is laid anew in such blocks, each from so near its season, the best joined of so many tried."""
-
-
-def _laid(planes: Sequence[Sequence[np.ndarray]], weathers: Sequence[Weather], days: Sequence[date], count: int,
-          rng: np.random.Generator) -> np.ndarray:
-    """Irradiance on each plane in each hour of each year, W/m², (planes, hours, years)."""
-    by_day = [np.stack([plane[:24 * weather.days].reshape(-1, 24) for plane in of]) for of, weather in
-              zip(planes, weathers, strict=True)]  # (planes, days, 24) of each file
-    recorded = [(n, year) for n, weather in enumerate(weathers) if not weather.typical
-                for year in sorted({day.year for day in weather.dates}) if _whole(weather, year)]
-    laid = np.empty((len(planes[0]), 24 * len(days), count), dtype=np.float32)
-    for year in range(count):
-        if len(recorded) >= SEVERAL:
-            which, of = recorded[year % len(recorded)]
-            picked = [(which, row) for row in _rows_of_year(weathers[which], of, days)]
-        else:
-            picked = _blocks(by_day, weathers, days, rng)
-        laid[:, :, year] = np.concatenate([by_day[which][:, row] for which, row in picked], axis=1)
-    return laid
-
-
-SEVERAL = 5
-"""From so many recorded years on they are used as they are; of fewer the weeks are laid anew."""
-
-
-def _whole(weather: Weather, year: int) -> bool:
-    return weather.dates[0] <= date(year, 1, 1) and weather.dates[-1] >= date(year, 12, 31)
-
-
-def _rows_of_year(weather: Weather, year: int, days: Sequence[date]) -> list[int]:
-    """The rows of a recorded year; the early days are its own last ones where the year before is not there."""
-    first = (date(year, 1, 1) - weather.first).days
-    rows = []
-    for day in days:
-        of_year = (day - date(NOMINAL, 1, 1)).days
-        row = first + of_year
-        rows.append(row if row >= 0 else row + 365)
-    return rows
-
-
-def _blocks(by_day: list[np.ndarray], weathers: Sequence[Weather], days: Sequence[date],
-            rng: np.random.Generator) -> list[tuple[int, int]]:
-    picked: list[tuple[int, int]] = []
-    bright = [_brightness(of) for of in by_day]
-    for begin in range(0, len(days), BLOCK_DAYS):
-        tried = []
-        for _ in range(TRIED):
-            which = int(rng.integers(len(by_day)))
-            season = (days[begin].timetuple().tm_yday - weathers[which].first.timetuple().tm_yday)
-            count = weathers[which].days
-            years = count // 365
-            row = season + 365 * int(rng.integers(years)) + int(rng.integers(-WITHIN_DAYS, WITHIN_DAYS + 1))
-            rows = [(row + n) % count for n in range(min(BLOCK_DAYS, len(days) - begin))]
-            joint = 0.0 if not picked else abs(bright[which][(row - 1) % count] - bright[picked[-1][0]][picked[-1][1]])
-            tried.append((joint, which, rows))
-        _, which, rows = min(tried, key=lambda each: each[0])
-        picked += [(which, row) for row in rows]
-    return picked
-
-
-def _brightness(of: np.ndarray) -> np.ndarray:
-    """How bright each day is for its season: its sun against the most within a fortnight."""
-    sums = of[0].sum(axis=1)
-    around = np.stack([np.roll(sums, shift) for shift in range(-14, 15)])
-    return np.asarray(sums / np.maximum(around.max(axis=0), 1e-6))

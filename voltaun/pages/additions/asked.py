@@ -1,12 +1,17 @@
 """What is asked of the simulation: limits, the user's word on the seasons, a price list; read from what was typed."""
 
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field, replace
+from typing import Any
 
-from voltaun.core.sizing.choices import Limits, Product
+from voltaun.core.rig.rig import Rig
+from voltaun.core.sizing.choices import Limits, Offer, Product, offer_of
+from voltaun.core.sizing.measures import LEGAL, NEEDS, Measure, usual_measures
+from voltaun.core.sizing.suns import AS_THEY_ARE, Aims, own_plane_of
 from voltaun.core.sizing.years import SEASONS
 from voltaun.core.units import QuantityError, parse
 from voltaun.database.monitors import put_setting, setting
 from voltaun.formats.price_list import PriceListFault, read_prices
+from voltaun.words.sentences import begin
 
 NUMBERS = {"most_days": ("Days below in a usual year", 3.0, 0, 366), "panels": ("Up to panels more", 8, 0, 16),
            "strings": ("Up to strings more", 4, 0, 8), "budget": ("To spend", None, 0, 1e9),
@@ -15,12 +20,47 @@ NUMBERS = {"most_days": ("Days below in a usual year", 3.0, 0, 366), "panels": (
 
 
 @dataclass
+class Told:
+    """A measure as it is kept: whether it is done in any case, and whether it was taken off the list."""
+
+    measure: Measure
+    together: bool = False
+    removed: bool = False
+
+
+@dataclass
 class Asked:
-    """The question as it is kept: figures by name, what was typed of each season, the price list's text."""
+    """The question as it is kept: figures by name, what was typed of each season, the price list's text.
+
+    panel  the panel of the list that is added; plane  where: an array's name, or `tilt/azimuth`; both "" as usual
+    measures  what is looked at without buying, None for the usual
+    """
 
     numbers: dict[str, float | None] = field(default_factory=lambda: {name: of[1] for name, of in NUMBERS.items()})
     habits: dict[str, str] = field(default_factory=dict)
     prices: str = ""
+    panel: str = ""
+    plane: str = ""
+    measures: list[Told] | None = None
+
+    def listed(self, rig: Rig) -> list[Told]:
+        """The measures that are looked at, those that were taken off too."""
+        return [Told(of) for of in usual_measures(rig)] if self.measures is None else self.measures
+
+    def aims(self, rig: Rig) -> Aims:
+        """Where panels more come to."""
+        names = [array.name for array in rig.arrays]
+        if self.plane in names:
+            return Aims(names.index(self.plane))
+        return own_plane(self.plane) if self.plane and rig.arrays else AS_THEY_ARE
+
+    def offer(self, rig: Rig) -> Offer:
+        """What may be had of this rig."""
+        listed = [of for of in self.listed(rig) if not of.removed]
+        panels, strings = (int(self.numbers[name] or 0) for name in ("panels", "strings"))
+        return offer_of(rig, [of.measure for of in listed], [of.measure for of in listed if of.together],
+                        self.aims(rig), panels=panels, strings=strings, products=tuple(self.products),
+                        limits=self.limits, panel=self.panel or None)
 
     @property
     def limits(self) -> Limits:
@@ -47,6 +87,12 @@ def habit(text: str) -> tuple[float, float, float]:
     return bright, mixed, dark
 
 
+def own_plane(text: str) -> Aims:
+    """`60/0`: a plane of its own, tilt and azimuth. Raises ValueError."""
+    tilt, _, azimuth = text.replace("°", "").replace(",", ".").partition("/")
+    return own_plane_of(float(tilt), float(azimuth))
+
+
 def kept(db, rig_id: int) -> Asked:
     """The question as it was last asked of this rig; what does not fit any more is left out."""
     told = setting(db, rig_id, "additions", {})
@@ -60,6 +106,14 @@ def kept(db, rig_id: int) -> Asked:
             asked.habits[season] = text if text and habit(text) else ""
         except (ValueError, AttributeError):
             asked.habits[season] = ""
+    asked.panel = str(told.get("panel", ""))
+    try:
+        asked.plane = str(told.get("plane", ""))
+        own_plane(asked.plane) if "/" in asked.plane else None
+    except ValueError:
+        asked.plane = ""
+    if told.get("measures") is not None:
+        asked.measures = [of for of in map(_told, told["measures"]) if of]
     try:
         asked.prices = str(told.get("prices", ""))
         asked.products  # noqa: B018 (a list that cannot be read is none)
@@ -70,7 +124,21 @@ def kept(db, rig_id: int) -> Asked:
 
 def keep(db, rig_id: int, asked: Asked) -> None:
     """Keep the question. To be called in a transaction."""
-    put_setting(db, rig_id, "additions", {"numbers": asked.numbers, "habits": asked.habits, "prices": asked.prices})
+    measures = None if asked.measures is None else [
+        asdict(of.measure) | {"together": of.together, "removed": of.removed} for of in asked.measures]
+    put_setting(db, rig_id, "additions", {"numbers": asked.numbers, "habits": asked.habits, "prices": asked.prices,
+                                          "panel": asked.panel, "plane": asked.plane, "measures": measures})
+
+
+def _told(kept_as: dict[str, Any]) -> Told | None:
+    """A measure as it was kept; None for one that cannot be."""
+    try:
+        names, months = (tuple(kept_as.get(name, ())) for name in ("names", "months"))
+        figures = {name: kept_as.get(name) for name in ("kind", "below", "until", "hours", "every", "degrees", "share")}
+        return Told(Measure(names=names, months=months, **figures), bool(kept_as.get("together")),
+                    bool(kept_as.get("removed")))
+    except (ValueError, TypeError):
+        return None
 
 
 def typed(form, asked: Asked) -> tuple[Asked, list[str]]:
@@ -96,4 +164,57 @@ def typed(form, asked: Asked) -> tuple[Asked, list[str]]:
         except ValueError:
             faults.append(f"{season.capitalize()}: found {text[:40]!r}, expected days in ten bright, mixed and dark, "
                           "such as 2/3/5.")
-    return Asked(numbers, habits, asked.prices), faults
+    plane = form.get("plane", "").strip()
+    typed_plane = form.get("own_plane", "").strip()
+    if plane == "own":
+        try:
+            own_plane(typed_plane)
+            plane = typed_plane
+        except ValueError:
+            faults.append(f"A plane of their own: found {typed_plane[:40]!r}, expected tilt and azimuth such as 60/0.")
+    return replace(asked, numbers=numbers, habits=habits, panel=form.get("panel", asked.panel).strip()[:80],
+                   plane=plane), faults
+
+
+FIGURES = {"below": ("percent", "below, %"), "until": ("percent", "to, %"), "hours": ("duration", "hours each time"),
+           "every": ("number", "every so many days"), "degrees": ("number", "tilt, °"),
+           "share": ("percent", "use left, %")}
+"""The figures of a measure: what kind of quantity each is, and its label."""
+
+TAKES = {"leave_off": ("names", "below", "months"), "shift": ("names", "months"), "inverter": ("hours", "months"),
+         "generator": ("names", "below", "until", "months"), "drive": ("names", "hours", "every", "months"),
+         "mains": ("names", "hours", "every", "months"), "tilt": ("names", "degrees", "months"),
+         "away": ("months", "share")}
+"""What the form of each kind of measure asks."""
+
+
+def named(rig: Rig) -> dict[str, list[str]]:
+    """What each kind of measure can be done with here, by name; kinds that the rig has nothing for are left out."""
+    parts = {"leave_off": rig.loads, "shift": rig.loads, "drive": rig.vehicles, "mains": rig.mains,
+             "generator": rig.generators, "tilt": [of for of in rig.arrays if not of.aimed_per_day]}
+    found = {kind: [part.name for part in of] for kind, of in parts.items() if of}
+    return found | ({"inverter": []} if rig.inverter else {}) | {"away": []}
+
+
+def measure_from(form) -> tuple[Measure | None, list[str]]:
+    """The measure that was typed, or what is wrong with it."""
+    kind, faults, figures = form.get("kind", ""), [], {}
+    if kind not in TAKES:
+        return None, [f"Found {kind[:40]!r}, expected one of the measures."]
+    for name, (quantity, label) in FIGURES.items():
+        text = form.get(name, "").strip()
+        if name not in TAKES[kind] or (not text and name not in NEEDS[kind]):
+            continue
+        low, high = LEGAL[name]
+        try:
+            value = parse(text.removesuffix("°"), quantity, low=low, high=high)
+            figures[name] = int(value) if name == "every" else value
+        except QuantityError as error:
+            faults.append(f"{label.capitalize()}: found {error.found}, expected {error.expected}.")
+    months = tuple(sorted({int(month) for month in form.getlist("months") if month.isdigit()}))
+    if not faults:
+        try:
+            return Measure(kind, tuple(form.getlist("names")), **({"months": months} if months else {}), **figures), []
+        except ValueError as error:
+            faults.append(f"{begin(str(error))}.")
+    return None, faults

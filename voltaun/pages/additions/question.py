@@ -1,14 +1,20 @@
 """What is asked of the simulation is kept: figures, a price list, weather files of the place."""
 
+from dataclasses import replace
+
 from flask import abort, flash, g, redirect, request, url_for
 
+from voltaun.core.sizing.choices import panel_of
+from voltaun.core.sizing.measures import fits
 from voltaun.database import weather
 from voltaun.database.connection import transaction
+from voltaun.database.monitors import put_setting
 from voltaun.formats.price_list import PriceListFault, read_prices
 from voltaun.formats.weather_file import WeatherFault, read_weather, remarks
 from voltaun.pages import context
 from voltaun.pages.additions import asked as asking
 from voltaun.pages.additions.views import render
+from voltaun.words import additions
 from voltaun.words import sentences as words
 
 
@@ -34,10 +40,66 @@ def keep_prices():
         return render(422, [f"The price list was not kept: {error}."], request.form)
     before = asking.kept(context.db(), g.kept.id)
     with transaction(context.writer()) as db:
-        asking.keep(db, g.kept.id, asking.Asked(before.numbers, before.habits, data.decode("utf-8-sig", "replace")))
+        asking.keep(db, g.kept.id, replace(before, prices=data.decode("utf-8-sig", "replace")))
     flash(f"The price list is kept: {len(products)} product{'s' if len(products) != 1 else ''}."
           if products else "The price list is empty now.")
     return redirect(url_for("additions.show", rig_id=g.kept.id) + "#prices", 303)
+
+
+def try_on():
+    """Look ahead on every page as if an option stood there, or take it off again."""
+    panels, strings = (request.form.get(name, 0, type=int) for name in ("panels", "strings"))
+    if not (0 <= panels <= 40 and 0 <= strings <= 20):
+        abort(400)
+    told = None
+    if panels or strings:
+        offer = asking.kept(context.db(), g.kept.id).offer(context.rig())
+        panel, own = panel_of(context.rig(), offer), offer.aims.own
+        told = {"panels": panels, "strings": strings, "panel_w": panel.size if panel else None,
+                "added_to": offer.aims.added_to, "own_plane": own and [own.tilt_deg, own.azimuth_deg]}
+    with transaction(context.writer()) as db:
+        put_setting(db, g.kept.id, "tried_on", told)
+    flash("Tried on. It is marked on every page until you take it off." if told else
+          "Taken off. The pages look ahead from the rig as it is.")
+    return redirect(url_for("outlook.show" if told else "additions.show", rig_id=g.kept.id), 303)
+
+
+def add_measure():
+    """Look at one thing more that is done without buying."""
+    measure, faults = asking.measure_from(request.form)
+    if measure and not fits(context.rig(), measure):
+        faults.append("The rig has nothing of that name; choose one of what it has.")
+    if faults:
+        return render(422, faults, request.form)
+    before = asking.kept(context.db(), g.kept.id)
+    listed = before.listed(context.rig())
+    if measure not in [of.measure for of in listed if not of.removed]:
+        with transaction(context.writer()) as db:
+            asking.keep(db, g.kept.id, replace(before, measures=[*listed, asking.Told(measure)]))
+    flash(f"{words.begin(additions.measure(measure))}: it is looked at now.")
+    return redirect(url_for("additions.show", rig_id=g.kept.id) + "#measures", 303)
+
+
+def change_measure(number: int):
+    """Do a measure in any case or not, take it off the list, or put it back."""
+    before = asking.kept(context.db(), g.kept.id)
+    listed = before.listed(context.rig())
+    if number >= len(listed):
+        abort(404)
+    of = listed[number]
+    if "together" in request.form:
+        of = replace(of, together=request.form["together"] == "yes")
+    else:
+        of = replace(of, removed="back" not in request.form)
+    with transaction(context.writer()) as db:
+        asking.keep(db, g.kept.id, replace(before, measures=[*listed[:number], of, *listed[number + 1:]]))
+    name = words.begin(additions.measure(of.measure))
+    if "together" in request.form:
+        flash(f"{name}: {'all that is below is reckoned with it' if of.together else 'looked at on its own again'}.")
+    else:
+        flash(f"{name}: {'no longer looked at' if of.removed else 'looked at again'}.",
+              f"{'remeasure' if of.removed else 'unmeasure'}-{number}")
+    return redirect(url_for("additions.show", rig_id=g.kept.id) + "#measures", 303)
 
 
 def bring_weather():

@@ -2,15 +2,18 @@
 
 import csv
 import io
+import math
+from dataclasses import replace
 from zlib import crc32
 
 from flask import Response, abort, g, render_template, request
 
+from voltaun.core.sizing.choices import not_run, run_by_rule
 from voltaun.core.sizing.simulation import Additions, AdditionsAsk, simulate_additions
-from voltaun.database import weather
+from voltaun.database import clearsky, weather
 from voltaun.pages import context
 from voltaun.pages.additions import asked as asking
-from voltaun.words import sentences as words
+from voltaun.words import additions as told_in
 from voltaun.words.reasons import say
 
 COARSE, SHARP = 6, 40
@@ -30,12 +33,10 @@ def found(years: int = COARSE) -> tuple[Additions | None, str | None]:
     key = (*context.state(), look.today, repr(asked), weather.numbers(context.db(), g.kept.id))
 
     def make(count: int) -> Additions | str:
-        ask = AdditionsAsk(
-            rig, look.recent.known, context.sun(),
-            [each.weather for each in context.weathers()], asked.shares,
-            int(asked.numbers["panels"] or 0), int(asked.numbers["strings"] or 0), count, 1,
-            float(asked.numbers["most_days"] or 0), asked.products, asked.limits,
-            count >= SHARP)
+        offer = asked.offer(rig)
+        ask = AdditionsAsk(rig, look.recent.known, context.sun(), [each.weather for each in context.weathers()],
+                           asked.shares, offer, _other_sun(rig, offer), count, 1,
+                           float(asked.numbers["most_days"] or 0), count >= SHARP)
         try:
             made = simulate_additions(ask)
         except ValueError as error:
@@ -45,6 +46,15 @@ def found(years: int = COARSE) -> tuple[Additions | None, str | None]:
     sharp = context.peek("additions", (*key, SHARP))
     made = sharp or context.kept("additions", (*key, years), lambda: make(years))
     return (None, made) if isinstance(made, str) else (made, None)
+
+
+def _other_sun(rig, offer):
+    """The sun on the planes that no array of the rig lies on; None without such."""
+    arrays = offer.aims.others(rig)
+    if not arrays:
+        return None
+    other = replace(rig, arrays=arrays)
+    return clearsky.sun_of(context.tables_db(other), other)
 
 
 def part():
@@ -57,8 +67,12 @@ def shown(years: int = COARSE) -> dict:
     """What the simulated part of the page shows."""
     made, _ = found(years)
     asked = question()
+    rig = context.rig()
     told = {"found": made, "asked": asked, "numbers": asking.NUMBERS, "files": context.weathers(),
-            "stamps": [crc32(repr(of).encode()) for of in ((asked.numbers, asked.habits), asked.prices)],
+            "listed": asked.listed(rig), "told": told_in, "takes": asking.TAKES, "figures": asking.FIGURES,
+            "named": asking.named(rig), "panels_listed": [of.name for of in asked.products if of.kind == "panel"],
+            "stamps": [crc32(repr(of).encode()) for of in ((asked.numbers, asked.habits, asked.panel, asked.plane),
+                                                            asked.prices)],
             "sharp": made is not None and made.ask.years >= SHARP}
     if made is None:
         return told
@@ -69,14 +83,61 @@ def shown(years: int = COARSE) -> dict:
     columns = max(of.panels for of in made.choices) + 1
     rows = [list(enumerate(made.choices))[begin:begin + columns]
             for begin in range(0, columns * (max(of.strings for of in made.choices) + 1), columns)]
-    return told | {"rows": rows[::-1], "columns": columns, "which": which, "name_of": name_of, "say": say,
-                   "least": [(of, made.outcomes[n].below) for n, of in enumerate(made.choices) if made.unbeaten[n]],
-                   "as_much": words.as_much(made)}
+    by = request.args.get("by", "")
+
+    def litres(of) -> float | None:
+        runs = run_by_rule(rig, of)
+        return runs and runs.fuel_l_per_hour
+    return told | {"rows": rows[::-1], "columns": columns, "which": which, "name_of": name_of, "say": say, "litres": litres,
+                   "step": (step := price_step(made)), "edges": price_edges(made, columns, step) if step else {},
+                   "least": [n for n in range(len(made.choices)) if made.unbeaten[n]],
+                   "by": by if by in SORTED else "", "sorted_by": SORTED,
+                   "all_of_them": sorted_by(made, by) if by in SORTED else (),
+                   "missing": told_in.not_run(not_run(rig, made.ask.offer)), "as_much": told_in.as_much(made)}
+
+
+SORTED = {"usual": "usual year", "hard": "hard year", "unserved": "unserved", "price": "price", "kg": "kg",
+          "roof": "m²"}
+"""What all options can be sorted by: its name in an address, and its column."""
+
+
+def sorted_by(made: Additions, by: str) -> list[int]:
+    """All options by a column, the least first, what is not known last."""
+    def key(n: int):
+        of, came = made.choices[n], made.outcomes[n]
+        value = {"usual": came.below.p50, "hard": came.below.p90, "unserved": came.unserved_wh.mean, "price": of.price,
+                 "kg": of.weight_kg, "roof": of.roof_m2}[by]
+        return value is None, value or 0.0, came.below.p50
+    return sorted(range(len(made.choices)), key=key)
+
+
+PRICE_LINES = 5
+"""About so many lines of equal price are drawn over the field."""
+
+
+def price_step(made: Additions) -> float | None:
+    """Between two lines of equal price: one, two or five times a power of ten; None without prices."""
+    prices = [of.price for of in made.choices if not of.bought and not of.measures]
+    if None in prices or not (most := max(prices)):
+        return None
+    rough = most / PRICE_LINES
+    power = 10.0 ** math.floor(math.log10(rough))
+    return next(power * n for n in (1, 2, 5, 10) if power * n >= rough)
+
+
+def price_edges(made: Additions, columns: int, step: float) -> dict[int, str]:
+    """Where a line of equal price passes: beside (`pr`) or above (`pt`) which crossing of the field."""
+    field = [of for of in made.choices if not of.bought and not of.measures]
+    level = [math.floor((of.price or 0.0) / step + 1e-9) for of in field]
+    return {n: " ".join(name for name, other in (("pr", n + 1 if (n + 1) % columns else None), ("pt", n + columns))
+                        if other is not None and other < len(field) and level[other] > level[n])
+            for n in range(len(field))}
 
 
 def name_of(choice) -> str:
     """An option's name in an address."""
-    return "+".join(choice.measures) or f"{choice.panels}-{choice.strings}"
+    named = "+".join([*choice.bought, *(of.code for of in choice.measures)])
+    return f"{choice.panels}-{choice.strings}" + (f" {named}" if named else "")
 
 
 def table():
@@ -86,11 +147,12 @@ def table():
         abort(404, why)
     out = io.StringIO()
     write = csv.writer(out)
-    write.writerow(("panels_added", "strings_added", "measures", "days_below_usual_year", "days_below_hard_year",
+    write.writerow(("panels_added", "strings_added", "what", "days_below_usual_year", "days_below_hard_year",
                     "unserved_wh", "spilt_wh", "price", "weight_kg", "roof_m2", "unbeaten", "ruled_out"))
     for of, came, best in zip(made.choices, made.outcomes, made.unbeaten, strict=True):
-        write.writerow((of.panels, of.strings, words.measures(of), round(came.below.p50, 1), round(came.below.p90, 1),
-                        round(came.unserved_wh.mean), round(came.spilt_wh.mean), of.price, of.weight_kg, of.roof_m2,
-                        "yes" if best else "", "; ".join(why.code for why in of.ruled_out)))
+        write.writerow((of.panels, of.strings, told_in.option(of, made.ask.rig), round(came.below.p50, 1),
+                        round(came.below.p90, 1), round(came.unserved_wh.mean), round(came.spilt_wh.mean),
+                        of.price, of.weight_kg, of.roof_m2, "yes" if best else "",
+                        "; ".join(why.code for why in of.ruled_out)))
     return Response(out.getvalue(), mimetype="text/csv",
                     headers={"Content-Disposition": 'attachment; filename="additions.csv"'})

@@ -8,7 +8,7 @@ from voltaun.core.outlook.autonomy import momentary
 from voltaun.core.outlook.plans import SOURCE_OF
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.parts import SKIES
-from voltaun.database import clearsky, monitors, plans, readings
+from voltaun.database import monitors, plans, readings
 from voltaun.database.connection import transaction
 from voltaun.intake import client, forecast
 from voltaun.pages import context
@@ -63,10 +63,7 @@ def _tried(look, asked) -> dict:
     """What of the question is otherwise when something more stands there."""
     if not (asked.panels or asked.strings):
         return {}
-    from voltaun.core.sizing.trial import known_with, with_added
-    rig = with_added(context.rig(), asked.panels, asked.strings)
-    return {"rig": rig, "known": known_with(context.rig(), look.ask.known, asked.strings),
-            "sun": clearsky.sun_of(context.tables_db(rig), rig)}
+    return context.with_tried(look.ask.rig, look.ask.known, {"panels": asked.panels, "strings": asked.strings})
 
 
 def _ask_fields(rig):

@@ -1,0 +1,137 @@
+"""The command that sizes additions: the worksheet, and years of weather through what may be added."""
+
+from dataclasses import replace
+
+import click
+
+from voltaun.cli.common import Refused, json_flag, now, refusing, rig_from, say, warn
+from voltaun.cli.given import FILE, log_file_option, logged_in, rig_file_option, tables_of
+
+
+@click.command()
+@rig_file_option
+@log_file_option(required=False)
+@click.option("--reserve-days", default=3.0, show_default=True)
+@click.option("--recovery-days", default=4.0, show_default=True)
+@click.option("--use-wh", type=float, help="DC-side use a day; without it from the log, else the loads.")
+@click.option("--peak-sun-hours", type=float, help="In the design month; without it from clear sky and the log.")
+@click.option("--design-month", type=click.IntRange(1, 12), help="Without it the month with the least sun.")
+@click.option("--array-share", type=float, help="The system's losses; default 0.75.")
+@click.option("--bank-temp", type=float, help="Coldest bank temperature to plan for, °C; without it no cold.")
+@click.option("--weather", "weather_files", multiple=True, type=FILE,
+              help="A weather file of the place (EPW, TMY3, TM2, PVGIS by the hour).")
+@click.option("--sky-habit", "habits", multiple=True, metavar="SEASON=BRIGHT/MIXED/DARK",
+              help="How many days in ten are so in spring, summer, autumn or winter, such as winter=2/3/5.")
+@click.option("--panels", type=click.IntRange(0, 40), help="Up to so many panels more.  [default: 8]")
+@click.option("--strings", type=click.IntRange(0, 20), help="Up to so many strings more.  [default: 4]")
+@click.option("--years", type=click.IntRange(1, 200), help="Weather years to run.  [default: 40]")
+@click.option("--seed", default=1, show_default=True, type=click.IntRange(0))
+@click.option("--short-days", default=3.0, show_default=True, type=click.FloatRange(0, 366),
+              help="So many days below the everyday floor in a usual year are enough.")
+@click.option("--prices", "price_file", type=FILE, help="A price list: name,kind,size,price,weight_kg,area_m2.")
+@click.option("--budget", type=click.FloatRange(0), help="What may be spent, in the list's money.")
+@click.option("--weight-kg", type=click.FloatRange(0), help="What may be carried more.")
+@click.option("--roof-m2", type=click.FloatRange(0, min_open=True), help="What roof there is for more panels.")
+@click.option("--panel", help="The panel of the price list that is added; without it the rig's own.")
+@click.option("--own-plane", metavar="TILT/AZIMUTH", help="Panels more stand on a plane of their own, such as 60/0.")
+@click.option("--measure", "measures", multiple=True, metavar="MEASURE",
+              help="What is done without buying, instead of the usual, such as 'drive:Ute hours=1 every=2'.")
+@json_flag
+def additions(rig_file, log_file, reserve_days, recovery_days, use_wh, peak_sun_hours, design_month, array_share,
+              bank_temp, as_json, **simulated):
+    """Work the sheet: how large a bank, array, controller and inverter the use calls for. With any option from
+    --weather on also run years of weather through what may be added, and through what may be done instead."""
+    from voltaun.cli import tables
+    from voltaun.core.learned.account import learn, reckon
+    from voltaun.core.rig.bank import cold_factor
+    from voltaun.core.sizing import worksheet as sheets
+    from voltaun.core.sizing.years import month_shares
+    from voltaun.formats.answers import additions_answer
+    from voltaun.words import reasons
+    rig = rig_from(rig_file.read_bytes(), rig_file)
+    asked = any(value for name, value in simulated.items() if name not in ("seed", "short_days"))
+    planes = tables_of(rig) if log_file or peak_sun_hours is None or asked else None
+    learned, skies, logged = learn(rig, []), [], logged_in(rig, log_file) if log_file else []
+    if log_file:
+        from voltaun.core.log.days import sky_days
+        from voltaun.core.sky.clear_sky import rig_sun
+        sun = rig_sun(rig, planes)
+        account = reckon(rig, logged, sun)
+        learned, skies = account.learned, sky_days(account.intervals, sun, rig.zone)
+    found = _simulated(rig, logged, planes, **simulated) if asked else None
+    try:
+        inputs = sheets.suggest(rig, learned, planes, reserve_days=reserve_days, recovery_days=recovery_days,
+                                use_wh_per_day=use_wh, peak_sun_hours=peak_sun_hours, design_month=design_month,
+                                array_share=array_share,
+                                month_shares=month_shares(skies, dict(map(_habit, simulated["habits"])),
+                                                          rig.place.latitude),
+                                cold_factor=None if bank_temp is None else cold_factor(rig.chemistry, bank_temp))
+        sheet = sheets.worksheet(rig, inputs)
+    except ValueError as error:
+        raise Refused(str(error)) from error
+    listed = sheets.options(rig, sheet)
+    say(additions_answer(sheet, listed, found, reasons.say), lambda: tables.additions_table(sheet, listed, found),
+        as_json)
+
+
+def _simulated(rig, logged, planes, weather_files, habits, panels, strings, years, seed, short_days, price_file, budget,
+               weight_kg, roof_m2, panel, own_plane, measures):
+    from voltaun.core.outlook.ask import known
+    from voltaun.core.sizing.choices import Limits, offer_of
+    from voltaun.core.sizing.simulation import AdditionsAsk, simulate_additions
+    from voltaun.core.sizing.suns import AS_THEY_ARE, own_plane_of
+    from voltaun.core.sky.clear_sky import rig_sun
+    from voltaun.formats.price_list import read_prices
+    from voltaun.formats.weather_file import read_weather, remarks
+    weathers = []
+    for path in weather_files:
+        weathers.append(refusing(read_weather, path.read_bytes(), file=path))
+        try:
+            warn([f"{path}: {remark}" for remark in remarks(weathers[-1], rig.place)])
+        except ValueError as error:
+            raise Refused(f"{path}: {error}") from error
+    products = refusing(read_prices, price_file.read_bytes(), file=price_file) if price_file else ()
+    if panel and panel not in [each.name for each in products if each.kind == "panel"]:
+        raise Refused(f"--panel: found {panel!r}, expected a panel of the price list")
+    aims = AS_THEY_ARE
+    if own_plane:
+        try:
+            aims = own_plane_of(*map(float, own_plane.split("/")))
+        except (ValueError, TypeError) as error:
+            raise Refused(f"--own-plane: found {own_plane!r}, expected TILT/AZIMUTH such as 60/0") from error
+    sun = rig_sun(rig, planes)
+    until = logged[-1].at if logged else now()
+    offer = offer_of(rig, [_measure(rig, text) for text in measures] or None, (), aims,
+                     panels=8 if panels is None else panels, strings=4 if strings is None else strings,
+                     products=tuple(products), limits=Limits(budget, weight_kg, roof_m2), panel=panel)
+    others = replace(rig, arrays=offer.aims.others(rig))
+    ask = AdditionsAsk(rig, known(rig, logged, sun, until), sun, weathers, dict(map(_habit, habits)), offer,
+                       rig_sun(others, tables_of(others)) if others.arrays else None, years or 40, seed, short_days)
+    try:
+        return simulate_additions(ask)
+    except ValueError as error:
+        raise Refused(str(error)) from error
+
+
+def _measure(rig, text):
+    from voltaun.core.sizing.measures import fits, from_code
+    try:
+        found = from_code(text)
+        if not fits(rig, found):
+            raise ValueError(f"found {', '.join(found.names) or found.kind!r}, expected what the rig has")
+    except (ValueError, TypeError) as error:
+        raise Refused(f"--measure: {text!r}: {error}") from error
+    return found
+
+
+def _habit(text):
+    from voltaun.core.sizing.years import SEASONS
+    season, _, parts = text.partition("=")
+    try:
+        days = [float(part) for part in parts.split("/")]
+        if season not in SEASONS or len(days) != 3 or min(days) < 0 or not sum(days) > 0:
+            raise ValueError
+    except ValueError as error:
+        raise Refused(f"--sky-habit: found {text!r}, expected SEASON=BRIGHT/MIXED/DARK such as winter=2/3/5, with a "
+                      f"season of {', '.join(SEASONS)}") from error
+    return season, tuple(day / sum(days) for day in days)

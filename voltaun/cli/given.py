@@ -1,0 +1,37 @@
+"""What commands that reckon files are given: a rig file, a log, and the sun over it."""
+
+from pathlib import Path
+
+import click
+
+from voltaun.cli.common import now, refusing, rig_from, warn
+
+FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
+
+rig_file_option = click.option("--rig-file", required=True, type=FILE)
+
+
+def log_file_option(required):
+    """The option for a log."""
+    return click.option("--log", "log_file", required=required, type=FILE)
+
+
+def tables_of(rig):
+    from voltaun.database.clearsky import tables_in
+    from voltaun.database.connection import default_path
+    return tables_in(default_path().parent / "clear-sky", rig)
+
+
+def rig_and_sun(rig_file):
+    from voltaun.core.sky.clear_sky import rig_sun
+    rig = rig_from(rig_file.read_bytes(), rig_file)
+    return rig, rig_sun(rig, tables_of(rig))
+
+
+def logged_in(rig, log_file):
+    from voltaun.formats.log_csv import read_log
+    log = refusing(read_log, log_file.read_bytes(), rig.zone, file=log_file)
+    warn(log.warnings)
+    if log.readings and log.readings[-1].at > now():
+        warn([f"the last reading, {log.readings[-1].at.astimezone(rig.zone):%Y-%m-%d %H:%M}, lies in the future"])
+    return log.readings
