@@ -40,9 +40,56 @@ class LogAgain:
     spilt_wh: float
 
 
+@dataclass(frozen=True)
+class LevelsAgain:
+    """Levels at the end of each hour from the day `first` on: as they were, and as they had been (fractions)."""
+
+    first: date
+    was: np.ndarray
+    came: np.ndarray
+
+    def worst(self, floor: float, days: int) -> int:
+        """On which day of them so many begin that had the most days below a floor as it was, the latest such."""
+        below = (self.was.reshape(-1, 24).min(axis=1) < floor).astype(int)
+        sums = np.convolve(below, np.ones(min(days, len(below)), dtype=int), "valid")
+        return int(len(sums) - 1 - np.argmax(sums[::-1]))
+
+
 def log_again(rig: Rig, known: Known, sun: RigSun | None, lanes: Sequence[Lane], aims: Aims = AS_THEY_ARE,
               other_sun: RigSun | None = None) -> list[LogAgain] | None:
     """The log's last whole days in a row, run again with each option; None with too few of them, or without arrays."""
+    logged = _logged(rig, known, sun, aims, other_sun)
+    if logged is None:
+        return None
+    counted = run(rig, logged.years, [fitted(lane, logged.days) for lane in lanes], early_days=0, start=logged.begun)
+    assert counted is not None
+    return [LogAgain(len(logged.days), float(counted.below[n, 0]), float(counted.unserved_wh[n, 0]),
+                     float(counted.spilt_wh[n, 0])) for n in range(len(lanes))]
+
+
+def levels_again(rig: Rig, known: Known, sun: RigSun | None, lane: Lane, aims: Aims = AS_THEY_ARE,
+                 other_sun: RigSun | None = None) -> LevelsAgain | None:
+    """The same days with one option, hour by hour, as far as they are logged; None where `log_again` has none."""
+    logged = _logged(rig, known, sun, aims, other_sun)
+    if logged is None:
+        return None
+    seen: list[np.ndarray] = []
+    both = [fitted(each, logged.days) for each in (Lane(), lane)]
+    run(rig, logged.years, both, early_days=0, start=logged.begun, each_day=lambda levels: seen.append(levels[..., 0]))
+    was, came = np.concatenate(seen).T
+    return LevelsAgain(logged.days[0], was, came)
+
+
+@dataclass(frozen=True)
+class _Logged:
+    """The logged days as one year, its days, and the level it begins at."""
+
+    years: Years
+    days: list[date]
+    begun: float
+
+
+def _logged(rig: Rig, known: Known, sun: RigSun | None, aims: Aims, other_sun: RigSun | None) -> _Logged | None:
     days = _in_a_row([day for day in by_day(rig, known.account.intervals, sun).values()
                       if day.whole and not day.unknown & {"solar", "use"}])
     if sun is None or len(days) < LEAST_AGAIN:
@@ -50,7 +97,8 @@ def log_again(rig: Rig, known: Known, sun: RigSun | None, lanes: Sequence[Lane],
     begin = day_start(days[0].day, rig.zone).timestamp()
     bounds = begin + 3600.0 * np.arange(24 * len(days) + 1)
     share = _shares(np.diff(np.sum([array.at(bounds) for array in sun.arrays], axis=0)), days)
-    suns = arranged(rig, under_shares(rig, share[:, None], begin, sun, aims, other_sun), aims, [of.day for of in days])
+    dates = [of.day for of in days]
+    suns = arranged(rig, under_shares(rig, share[:, None], begin, sun, aims, other_sun), aims, dates)
     came = suns.sun[:-1, :, 0]
     shape = known.lean.shapes(rig, np.zeros((2, 1)))[:, 0]
     use = np.concatenate([day.use_wh * shape for day in days])
@@ -62,13 +110,9 @@ def log_again(rig: Rig, known: Known, sun: RigSun | None, lanes: Sequence[Lane],
     for each in (suns.sun, *suns.others):
         each[0, :, 0] += np.maximum(missed, 0.0)
     use = use + np.maximum(-missed, 0.0)
-    logged = Years(suns.sun, use.reshape(-1, 1).astype(np.float32), np.ones(1, np.float32), energy, (), ("log",),
-                   suns.added_to, suns.others)
-    begun = levels[0][1] if levels else 1.0
-    counted = run(rig, logged, [fitted(lane, [day.day for day in days]) for lane in lanes], early_days=0, start=begun)
-    assert counted is not None
-    return [LogAgain(len(days), float(counted.below[n, 0]), float(counted.unserved_wh[n, 0]),
-                     float(counted.spilt_wh[n, 0])) for n in range(len(lanes))]
+    years = Years(suns.sun, use.reshape(-1, 1).astype(np.float32), np.ones(1, np.float32), energy, (), ("log",),
+                  suns.added_to, suns.others)
+    return _Logged(years, dates, levels[0][1] if levels else 1.0)
 
 
 def _in_a_row(days: Sequence[Day]) -> list[Day]:

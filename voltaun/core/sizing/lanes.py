@@ -71,22 +71,25 @@ class Counted:
 
 
 def run(rig: Rig, years: Years, lanes: Sequence[Lane], going: Callable[[float], bool] = lambda part: True,
-        early_days: int = EARLY_DAYS, start: float | np.ndarray = 1.0) -> Counted | None:
+        early_days: int = EARLY_DAYS, start: float | np.ndarray = 1.0,
+        each_day: Callable[[np.ndarray], None] | None = None) -> Counted | None:
     """Run every option through every year, each beginning `early_days` before it counts, from full.
 
     going  told how far it is, 0 to 1; when it says no the run ends with None
     start  another level to begin at, a fraction, or one for each option and year
+    each_day  is shown the levels at the end of each hour of every day, (24, options, years)
     """
     # What only adds comes first, so that it lies in one piece.
     order = sorted(range(len(lanes)), key=lambda n: not lanes[n].only_adds)
     begin = np.broadcast_to(np.asarray(start, np.float32), (len(lanes), years.count))
     banks = _Banks(rig, years, [lanes[n] for n in order], begin[order])
-    days = years.use.shape[0] // 24
+    days, back = years.use.shape[0] // 24, np.argsort(order)
     for day in range(days):
         if day % 16 == 0 and not going(day / days):
             return None
         banks.pass_a_day(day, day >= early_days)
-    back = np.argsort(order)
+        if each_day:
+            each_day(banks.levels_of_day()[:, back])
     return Counted(*(values[back] for values in banks.counted()))
 
 
@@ -160,6 +163,10 @@ class _Banks:
             self._tally.count(levels[1:].min(axis=0), missing.sum(axis=0), spilt.sum(axis=0))
             self._hours.count_brought(day)
             self._by_level.count_ran()
+
+    def levels_of_day(self) -> np.ndarray:
+        """The levels at the end of each hour of the day that passed, (24, options, years)."""
+        return self._levels[1:].reshape(24, *self._shape).copy()
 
     def counted(self) -> list[np.ndarray]:
         """What came of each option and year, as `Counted` has it."""

@@ -116,28 +116,43 @@ def simulate_additions(ask: AdditionsAsk, going: Callable[[float], bool] = lambd
         raise ValueError("use a day: found neither a log nor loads, expected one of them")
     if ask.sun is None:
         raise ValueError("sun: found no array in the rig, expected one to reckon with")
-    legs = day_legs(known.account.intervals)
-    aims = ask.offer.aims
     choices = all_choices(rig, ask.offer)
     lanes = [each.lane for each in choices]
-    planes = [[on_plane(of, array.tilt_deg, array.azimuth_deg) for array in (*rig.arrays, *aims.others(rig))]
-              for of in ask.weathers]
-    share = system_share(ask, planes) if planes else SYSTEM_SHARE
-    drawn = (weather_years.from_files(rig, known, legs, planes, ask.weathers, share, ask.years, ask.seed, aims)
-             if planes else weather_years.from_log(rig, known, legs, ask.sun, ask.years, ask.seed, ask.habits, aims,
-                                                   ask.other_sun))
+    planes, share, drawn = _drawn(ask)
     counted = run(rig, drawn, lanes, going)
     if counted is None:
         return None
     outcomes = [_outcome(counted, n) for n in range(len(choices))]
     choices = [with_fuel(rig, of, came.generator_h.mean) for of, came in zip(choices, outcomes, strict=True)]
     usual = [of.below.p50 for of in outcomes]
+    aims = ask.offer.aims
     recorded = _as_recorded(ask, planes, share, lanes) if planes and ask.replays else None
     again = log_again(rig, known, ask.sun, lanes, aims, ask.other_sun) if ask.replays else None
     best = answer(choices, usual, ask.most_days)
     return Additions(ask, choices, outcomes, recorded, again, unbeaten(choices, usual), best,
                      _between(ask, choices, outcomes) if drawn.guesses else None, drawn.guesses, drawn.sources,
                      _moved_by(drawn, counted.below[best or 0]))
+
+
+def _drawn(ask: AdditionsAsk) -> tuple[list[list[np.ndarray]], float, Years]:
+    """The files' planes, what part of their irradiance gets into the battery, and the years that are drawn."""
+    rig, known, aims = ask.rig, ask.known, ask.offer.aims
+    legs = day_legs(known.account.intervals)
+    planes = [[on_plane(of, array.tilt_deg, array.azimuth_deg) for array in (*rig.arrays, *aims.others(rig))]
+              for of in ask.weathers]
+    share = system_share(ask, planes) if planes else SYSTEM_SHARE
+    if planes:
+        return planes, share, weather_years.from_files(rig, known, legs, planes, ask.weathers, share, ask.years,
+                                                       ask.seed, aims)
+    return planes, share, weather_years.from_log(rig, known, legs, ask.sun, ask.years, ask.seed, ask.habits, aims,
+                                                 ask.other_sun)
+
+
+def outcome_of(ask: AdditionsAsk, lane: Lane) -> Outcome:
+    """What comes of one option by itself, as of a worksheet's answer that the field has not."""
+    counted = run(ask.rig, _drawn(ask)[2], [lane])
+    assert counted is not None
+    return _outcome(counted, 0)
 
 
 TELLS = 3.0

@@ -4,7 +4,7 @@ Planning figures; wire, fuses and mounting are for local codes and licensed peop
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -133,6 +133,27 @@ def _array_w(rig: Rig, inputs: Inputs) -> float | None:
         return None
     return (inputs.use_wh_per_day * (1 + inputs.reserve_days / inputs.recovery_days)
             / (rig.bank.charge_efficiency * inputs.peak_sun_hours * inputs.array_share))
+
+
+@dataclass(frozen=True)
+class MonthOfSheet:
+    """What one month (1–12) would call for: peak-sun hours a day, array W (None where the sun hardly rises)."""
+
+    month: int
+    peak_sun_hours: float
+    array_w: float | None
+
+
+def by_month(rig: Rig, sheet: Worksheet, clear_sky_by_month: ArrayLike, shares: ArrayLike) -> list[MonthOfSheet]:
+    """The array that each month by itself would call for, all else as in the sheet.
+
+    clear_sky_by_month  kWh/m² a day on the planes; shares  mean share of clear sky of each month, both (12,)
+    """
+    found = []
+    for month in range(1, 13):
+        _, hours = peak_sun(clear_sky_by_month, shares, sheet.inputs.array_share, month)
+        found.append(MonthOfSheet(month, hours, _array_w(rig, replace(sheet.inputs, peak_sun_hours=hours))))
+    return found
 
 
 def inverter_size(largest_running_w: float | None) -> float | None:

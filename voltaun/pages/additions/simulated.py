@@ -9,10 +9,13 @@ from zlib import crc32
 from flask import Response, abort, g, render_template, request
 
 from voltaun.core.sizing.choices import not_run, run_by_rule
-from voltaun.core.sizing.simulation import Additions, AdditionsAsk, simulate_additions
+from voltaun.core.sizing.lanes import Lane
+from voltaun.core.sizing.simulation import Additions, AdditionsAsk, Spread, outcome_of, simulate_additions
+from voltaun.core.sizing.worksheet import Option, Worksheet
 from voltaun.database import clearsky, weather
 from voltaun.pages import context
 from voltaun.pages.additions import asked as asking
+from voltaun.pages.additions import shown_as
 from voltaun.words import additions as told_in
 from voltaun.words.reasons import say
 
@@ -57,6 +60,25 @@ def _other_sun(rig, offer):
     return clearsky.sun_of(context.tables_db(other), other)
 
 
+SHEET_YEARS = 20
+"""A worksheet's answer that the field has not is run by itself over so many years."""
+
+
+def of_sheet(sheet: Worksheet, listed: list[Option]) -> Spread | None:
+    """Days a year below the floor with what the worksheet would add; None where nothing can be simulated."""
+    made, _ = found()
+    if made is None:
+        return None
+    rig = made.ask.rig
+    add = {option.part: option.add for option in listed}
+    lane = Lane(add.get("panels", 0) * sheet.panel_w, math.ceil(add["units"] / rig.bank.series))
+    for of, came in zip(made.choices, made.outcomes, strict=True):
+        if of.lane == lane:
+            return came.below
+    ask = replace(made.ask, years=SHEET_YEARS)
+    return context.kept("of_sheet", (*context.state(), repr(question()), lane), lambda: outcome_of(ask, lane)).below
+
+
 def part():
     """The simulated part alone, over all of the years."""
     told = shown(SHARP)
@@ -88,50 +110,15 @@ def shown(years: int = COARSE) -> dict:
     def litres(of) -> float | None:
         runs = run_by_rule(rig, of)
         return runs and runs.fuel_l_per_hour
-    return told | {"rows": rows[::-1], "columns": columns, "which": which, "name_of": name_of, "say": say, "litres": litres,
-                   "step": (step := price_step(made)), "edges": price_edges(made, columns, step) if step else {},
+    return told | {"rows": rows[::-1], "columns": columns, "which": which, "name_of": name_of, "say": say,
+                   "litres": litres,
+                   "step": (step := shown_as.price_step(made)),
+                   "edges": shown_as.price_edges(made, columns, step) if step else {},
                    "least": [n for n in range(len(made.choices)) if made.unbeaten[n]],
-                   "by": by if by in SORTED else "", "sorted_by": SORTED,
-                   "all_of_them": sorted_by(made, by) if by in SORTED else (),
-                   "missing": told_in.not_run(not_run(rig, made.ask.offer)), "as_much": told_in.as_much(made)}
-
-
-SORTED = {"usual": "usual year", "hard": "hard year", "unserved": "unserved", "price": "price", "kg": "kg",
-          "roof": "m²"}
-"""What all options can be sorted by: its name in an address, and its column."""
-
-
-def sorted_by(made: Additions, by: str) -> list[int]:
-    """All options by a column, the least first, what is not known last."""
-    def key(n: int):
-        of, came = made.choices[n], made.outcomes[n]
-        value = {"usual": came.below.p50, "hard": came.below.p90, "unserved": came.unserved_wh.mean, "price": of.price,
-                 "kg": of.weight_kg, "roof": of.roof_m2}[by]
-        return value is None, value or 0.0, came.below.p50
-    return sorted(range(len(made.choices)), key=key)
-
-
-PRICE_LINES = 5
-"""About so many lines of equal price are drawn over the field."""
-
-
-def price_step(made: Additions) -> float | None:
-    """Between two lines of equal price: one, two or five times a power of ten; None without prices."""
-    prices = [of.price for of in made.choices if not of.bought and not of.measures]
-    if None in prices or not (most := max(prices)):
-        return None
-    rough = most / PRICE_LINES
-    power = 10.0 ** math.floor(math.log10(rough))
-    return next(power * n for n in (1, 2, 5, 10) if power * n >= rough)
-
-
-def price_edges(made: Additions, columns: int, step: float) -> dict[int, str]:
-    """Where a line of equal price passes: beside (`pr`) or above (`pt`) which crossing of the field."""
-    field = [of for of in made.choices if not of.bought and not of.measures]
-    level = [math.floor((of.price or 0.0) / step + 1e-9) for of in field]
-    return {n: " ".join(name for name, other in (("pr", n + 1 if (n + 1) % columns else None), ("pt", n + columns))
-                        if other is not None and other < len(field) and level[other] > level[n])
-            for n in range(len(field))}
+                   "by": by if by in shown_as.SORTED else "", "sorted_by": shown_as.SORTED,
+                   "all_of_them": shown_as.sorted_by(made, by) if by in shown_as.SORTED else (),
+                   "missing": told_in.not_run(not_run(rig, made.ask.offer)), "as_much": told_in.as_much(made),
+                   "again_strips": shown_as.again_strips(made, which, repr(asked))}
 
 
 def name_of(choice) -> str:

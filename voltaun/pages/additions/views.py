@@ -4,6 +4,7 @@ from flask import render_template, request
 
 from voltaun.core.rig.bank import cold_factor
 from voltaun.core.sizing.years import SEASONS, month_shares
+from voltaun.core.sky.clear_sky import monthly_clear_sky
 from voltaun.database import clearsky
 from voltaun.pages import context
 from voltaun.words.cautions import ESTIMATE, LOCAL_CODES
@@ -31,9 +32,12 @@ def render(status=None, faults=(), typed=None):
         except ValueError as error:
             why = str(error)
     listed = additions.options(rig, sheet) if sheet else []
+    months = (additions.by_month(rig, sheet, monthly_clear_sky(rig, tables), by_month)
+              if sheet and tables and not form.peak_sun_hours.data else [])
     return render_template("additions/additions.html", form=form, sheet=sheet, why=why, options=listed,
                            learned=learned, cautions=(ESTIMATE, LOCAL_CODES), faults=faults, typed=typed,
-                           seasons=SEASONS, by_month=by_month,
+                           seasons=SEASONS, by_month=by_month, months=months,
+                           of_sheet=simulated.of_sheet(sheet, listed) if sheet else None,
                            **simulated.shown()), status or (422 if form.errors else 200)
 
 

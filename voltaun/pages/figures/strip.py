@@ -89,16 +89,19 @@ def _line(day, past, ahead, sky, planned) -> str:
 
 
 def draw(size: Size, shown: list[Column], levels: list[tuple[datetime, float, bool]], outlook: Outlook | None,
-         floors: tuple[float, float], zone: ZoneInfo, now: datetime, log_url: str) -> Markup:
+         floors: tuple[float, float], zone: ZoneInfo, now: datetime, log_url: str,
+         lines: dict[str, list[tuple[datetime, float]]] | None = None) -> Markup:
     """Draw the strip.
 
     shown   the columns, in order of time
     levels  (instant, fraction, whether it was read) of the logged past
     floors  everyday and hard floor as fractions; log_url the log's address, for the days' links
+    lines   more levels by the class they are drawn with, such as how it had been otherwise
     """
     frame = _Frame(size, shown, zone)
     parts = [frame.ground(floors), frame.sky_marks(), frame.bars(),
              frame.fan(outlook) if outlook else None, frame.levels(levels, shown[0].day),
+             *(frame.line(points, kind) for kind, points in (lines or {}).items()),
              frame.hinge(now), frame.labels(now), frame.links(log_url, now)]
     first, last = shown[0].day, shown[-1].day
     return figure(size.width, size.height, f"The bank from {first:%d %B} to {last:%d %B}",
@@ -204,6 +207,10 @@ class _Frame:
         dots = [el("circle", cx=x, cy=y, r=radius, class_="dot" if read else "dot dot-reckoned")
                 for x, y, read in points]
         return join([el("path", d=path([(x, y) for x, y, _ in points]), class_="level"), *dots])
+
+    def line(self, levels: list[tuple[datetime, float]], kind: str) -> Markup:
+        points = [(self.x(at), self.y(level)) for at, level in levels if self.start <= at.timestamp() <= self.end]
+        return el("path", d=path(points), class_=f"level {kind}") if points else Markup("")
 
     def fan(self, outlook: Outlook) -> Markup:
         shown = [n for n, at in enumerate(outlook.times) if n % 2 == 0 or n == len(outlook.times) - 1]

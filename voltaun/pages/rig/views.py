@@ -10,6 +10,7 @@ from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.limits import limits
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.clear_sky import aiming_gains
+from voltaun.core.sky.weather import distance_km
 from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import context
@@ -114,7 +115,8 @@ def _render(form, shown: Rig | None, rest=(), status=200, unsure=False):
     return render_template(
         "rig/rig.html", form=form, rest=rest, unsure=unsure, cautions=for_rig(rig), soc_words=SOC_WORDS[rig.soc_from],
         figures=figures(shown) if shown else None, drawings=(one_line.wide(rig), one_line.narrow(rig)),
-        limits=limits(rig), depths=_depths(rig, drain), origins=_origins(), aiming=_aiming(rig, look)), status
+        limits=limits(rig), depths=_depths(rig, drain), origins=_origins(), aiming=_aiming(rig, look),
+        files=[(each, distance_km(each.weather, rig.place)) for each in context.weathers()]), status
 
 
 def _depths(rig: Rig, drain: float | None) -> list[dict]:
