@@ -9,6 +9,7 @@ from voltaun.words.units import show_duration, show_percent
 
 if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.rig.rig import Rig
+    from voltaun.core.sizing.candidates import Compared
     from voltaun.core.sizing.choices import Choice
     from voltaun.core.sizing.measures import Measure
     from voltaun.core.sizing.simulation import Additions, Spread
@@ -166,7 +167,7 @@ def sharpen(found: Additions) -> str:
 
 
 _NOT_RUN = {"panel": "another panel is added here; choose it in the question to see it",
-            "battery": "it is not your bank’s own unit; compare it side by side below",
+            "battery": "it is not your bank’s own unit; put it side by side with others before buying",
             "load": "no load of the rig is named like it and takes more; name the load under “for”",
             "charger": "no driving and no generator is looked at that it would charge from",
             "controller": "the panels that are added do not share a controller with a limit"}
@@ -175,3 +176,30 @@ _NOT_RUN = {"panel": "another panel is added here; choose it in the question to 
 def not_run(told: list[tuple[str, str]]) -> list[str]:
     """Products that nothing was run with, and why, a sentence each."""
     return [f"{name} was not run: {_NOT_RUN[kind]}." for name, kind in told]
+
+
+def lasts(hours: float) -> str:
+    """How long something runs: `9 h 40`, `2 days 5 h`; what nothing drains runs on and on."""
+    return "on and on" if hours == float("inf") else show_duration(hours)
+
+
+def fills(days_: float) -> str:
+    """How many days of sun it takes: `2.5 days`; `never` without sun."""
+    return "never" if days_ == float("inf") else f"{days_:.1f} days"
+
+
+def beside(compared: list[Compared], short: list[Spread | None]) -> str:
+    """Which of the candidates comes out best, in a sentence; what each cannot do comes before any figure."""
+    able = [n for n, of in enumerate(compared) if not of.cannot]
+    if not compared:
+        return "Put what you think of buying side by side, by what its label says."
+    if not able:
+        return "None of these does all that your loads ask: see what each cannot do."
+    told = [(of, n) for n in able if (of := short[n]) is not None]
+    if len(told) == len(able):
+        fewest, best = min(told, key=lambda each: each[0].p50)
+        return (f"{compared[best].candidate.name} leaves the fewest days below your floor, {short_days(fewest)}, of those "
+                "that run all your loads.")
+    longest = max((compared[n] for n in able), key=lambda of: of.hours)
+    return (f"{longest.candidate.name} runs your usual things longest, {lasts(longest.hours)}, of those that run all your "
+            "loads.")

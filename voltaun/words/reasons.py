@@ -133,6 +133,14 @@ SAYINGS: dict[str, Callable[..., str]] = {
     "input_takes": lambda value, most: f"{show_power(value)} of panels on an input that takes {show_power(most)}",
     "bank_hardly_takes": lambda value, most: (f"{show_power(value)} of panels for a bank that takes {show_power(most)} "
                                               "at the most: much of it would be spilt"),
+    # What a candidate cannot do
+    "no_inverter_for": lambda name: f"has no inverter for {name}",
+    "does_not_run": lambda name, value, most: f"does not run {name}: {show_power(value)} on {show_power(most)}",
+    "does_not_start": lambda name, value, most: f"does not start {name}: {show_power(value)} on {show_power(most)}",
+    "not_at_once": lambda value, most: (f"does not run all at once: {show_power(value)} on {show_power(most)}; each "
+                                        "alone it does"),
+    "no_start_beside": lambda value, most: (f"does not start the largest while the rest runs: {show_power(value)} on "
+                                            f"{show_power(most)}"),
     # Limits of the rig
     "panels_over_controller": lambda name, panels_w, limit_w: (
         f"{name}: {show_power(panels_w)} of panels on a controller that passes {show_power(limit_w)}; in full sun the "

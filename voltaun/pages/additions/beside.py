@@ -1,0 +1,132 @@
+"""Before buying: candidates side by side, by what their labels say."""
+
+from dataclasses import asdict, replace
+
+from flask import abort, flash, g, redirect, render_template, request, url_for
+from wtforms import Form, SelectField, StringField
+from wtforms.validators import InputRequired, Length
+
+from voltaun.core.rig.fields import RigFaults
+from voltaun.core.rig.parts import CHEMISTRIES
+from voltaun.core.sizing.candidates import MOST, Candidate, compare, with_candidate
+from voltaun.core.sizing.choices import Offer
+from voltaun.core.sizing.simulation import outcome_of
+from voltaun.core.sizing.years import month_shares
+from voltaun.core.sky.clear_sky import monthly_clear_sky
+from voltaun.database import clearsky
+from voltaun.database.connection import transaction
+from voltaun.database.monitors import put_setting, setting
+from voltaun.pages import context
+from voltaun.pages.additions import simulated
+from voltaun.pages.fields import QuantityField, WholeField
+from voltaun.words import additions as told
+from voltaun.words.cautions import ESTIMATE
+from voltaun.words.reasons import say
+from voltaun.words.sentences import begin
+
+YEARS = 12
+"""A candidate is run through so many years."""
+
+
+class CandidateForm(Form):
+    """What a label says; what it does not say stays blank."""
+
+    name = StringField("Name", [InputRequired("Found nothing, expected a name."), Length(max=80)])
+    chemistry = SelectField("Kind", default="lfp", choices=[(name, of.name) for name, of in CHEMISTRIES.items()])
+    station_wh = QuantityField("All-in-one: Wh", "energy", low=1, high=1e8)
+    unit_v = QuantityField("or one battery: V", "voltage", low=1, high=1000)
+    unit_ah = QuantityField("Ah", "charge", low=0.1, high=1e6)
+    series = WholeField("in series", high=1000)
+    parallel = WholeField("strings", high=1000)
+    inverter_w = QuantityField("Its inverter, W", "power", low=1, high=1e6)
+    surge_w = QuantityField("surge, W", "power", low=1, high=1e6)
+    solar_w = QuantityField("From panels, W", "power", low=1, high=1e6)
+    socket_w = QuantityField("From a socket, W", "power", low=1, high=1e6)
+    price = QuantityField("Price", "number", low=0, high=1e9)
+    weight_kg = QuantityField("kg", "number", low=0, high=1e6)
+
+    def candidate(self) -> Candidate:
+        """What was typed."""
+        given = {field.name: field.data for field in self if field.data not in (None, "")}
+        return Candidate(**given)
+
+
+def _everything() -> list[tuple[Candidate, bool]]:
+    """The candidates of this request's rig and whether each was taken away; one that cannot be any more is left out."""
+    found = []
+    for each in setting(context.db(), g.kept.id, "candidates", []):
+        removed = each.pop("removed", False)
+        try:
+            candidate = Candidate(**each)
+            candidate.on(context.rig())
+            found.append((candidate, removed))
+        except (TypeError, ValueError):
+            continue
+    return found
+
+
+def _keep(listed: list[tuple[Candidate, bool]]) -> None:
+    with transaction(context.writer()) as db:
+        put_setting(db, g.kept.id, "candidates", [asdict(of) | {"removed": removed} for of, removed in listed])
+
+
+def beside():
+    """The page."""
+    return _render(CandidateForm())
+
+
+def _render(form, status=200, faults=()):
+    rig, look = context.rig(), context.look()
+    listed = [(n, of) for n, (of, removed) in enumerate(_everything()) if not removed]
+    sun_wh = None
+    if rig.arrays:
+        tables = clearsky.tables(context.tables_db(rig), rig)
+        shares = month_shares(look.recent.known.skies, simulated.question().shares, rig.place.latitude)
+        sun_wh = (monthly_clear_sky(rig, tables) * shares * sum(array.rated_w for array in rig.arrays)).tolist()
+    compared = [compare(rig, of, look.account.learned, sun_wh) for _, of in listed]
+    return render_template("additions/beside.html", form=form, faults=faults, compared=compared,
+                           numbers=[n for n, _ in listed], short=_short(compared), say=say, told=told,
+                           estimate=ESTIMATE), status
+
+
+def _short(compared) -> list:
+    """Days a year below the floor with each, None where nothing can be simulated."""
+    made, _ = simulated.found()
+    if made is None:
+        return [None] * len(compared)
+
+    def with_(of):
+        known, lane = with_candidate(context.rig(), of.rig, made.ask.known)
+        ask = replace(made.ask, rig=of.rig, known=known, years=YEARS, offer=Offer(0, 0), other_sun=None, replays=False)
+        return outcome_of(ask, lane).below
+    key = (*context.state(), repr(simulated.question()))
+    return [context.kept("candidates", (*key, of.candidate), lambda of=of: with_(of)) for of in compared]
+
+
+def add():
+    """Put one more beside the others."""
+    form, listed = CandidateForm(request.form), _everything()
+    if not form.validate():
+        return _render(form, 422)
+    if sum(not removed for _, removed in listed) >= MOST:
+        return _render(form, 422, [f"{MOST} stand here already; take one away first."])
+    candidate = form.candidate()
+    try:
+        candidate.on(context.rig())
+    except RigFaults as found:
+        return _render(form, 422, [f"{begin(str(fault))}." for fault in found.faults])
+    _keep([*listed, (candidate, False)])
+    flash(f"{candidate.name} stands beside the others.")
+    return redirect(url_for("additions.beside", rig_id=g.kept.id), 303)
+
+
+def change(number: int):
+    """Take one away, or put it back."""
+    listed = _everything()
+    if number >= len(listed):
+        abort(404)
+    candidate, removed = listed[number][0], "back" not in request.form
+    _keep([*listed[:number], (candidate, removed), *listed[number + 1:]])
+    flash(f"{candidate.name} is {'taken away' if removed else 'back'}.",
+          f"{'recandidate' if removed else 'uncandidate'}-{number}")
+    return redirect(url_for("additions.beside", rig_id=g.kept.id), 303)
