@@ -4,11 +4,12 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
 from tests.support import NOW, ROOT, rig, voltaun
-from voltaun.core.rig.parts import Bank, SolarArray
+from voltaun.core.rig.parts import Bank, Engine, Load, SolarArray
 from voltaun.demo.honey_house import RIG
 from voltaun.formats.rig_file import write_rig
 
@@ -97,6 +98,22 @@ class WithoutDatabase(Commands):
         self.assertNotIn("simulation", json.loads(voltaun(*given[:5], "--json", check=0).stdout))
         self.assertIn("in a usual year", voltaun(*given[:-1], check=0).stdout)
 
+    def test_additions_with_measures_products_and_a_plane_of_its_own(self):
+        of = replace(rig(), vehicles=(Engine("Ute", 320),), loads=(Load("Fridge", 620, "dc"),))
+        prices = ("name,kind,size,price,weight_kg,area_m2,for\nOne 300,panel,300,150,17,1.6,\nOther,load,300,500,,,Fridge\n"
+                  "More,charger,600,310,,,Ute\n")
+        got = self.answer("additions", "--rig-file", self.file("m.rig.json", write_rig(of)), "--log", self.long_log(),
+                          "--panels", 1, "--strings", 0, "--years", 3, "--prices", self.file("m.csv", prices),
+                          "--measure", "drive:Ute hours=1 every=2", "--measure", "tilt:Roof degrees=70 months=6-7",
+                          "--own-plane", "60/0")["simulation"]["choices"]
+        self.assertEqual([(each["panels_added"], each["measures"], each["bought"], each["price"]) for each in got],
+                         [(0, [], [], 0.0), (1, [], [], 150.0), (0, ["Other"], ["Other"], 500.0),
+                          (0, ["More", "drive:Ute hours=1 every=2"], ["More"], 310.0),
+                          (0, ["drive:Ute hours=1 every=2"], [], None),
+                          (0, ["tilt:Roof degrees=70 months=6-7"], [], 0.0)])
+        brought = [each["brought_wh"]["mean"] for each in got]
+        self.assertEqual((brought[:3], brought[4]), ([0.0] * 3, 320.0 * 183))
+
     def test_outlook_same_seed_same_bytes(self):
         given = ("outlook", "--rig-file", self.file("c.rig.json", write_rig(rig())), "--log", self.long_log(), "--json")
         first, again = voltaun(*given, "--seed", 3, check=0).stdout, voltaun(*given, "--seed", 3, check=0).stdout
@@ -132,6 +149,12 @@ class WithoutDatabase(Commands):
                 (("additions", "--rig-file", good, "--log", self.long_log(), "--prices",
                   self.file("odd.csv", PRICES + "A,panel,1,-5,,\n")), "line 4: found price -5"),
                 (("additions", "--rig-file", good, "--log", self.long_log(), "--roof-m2", "0"), "roof-m2"),
+                (("additions", "--rig-file", good, "--log", self.long_log(), "--measure", "fly:Ute"), "the measure 'fly'"),
+                (("additions", "--rig-file", good, "--log", self.long_log(), "--measure", "drive:Ute hours=1 every=2"),
+                 "expected what the rig has"),
+                (("additions", "--rig-file", good, "--log", self.long_log(), "--own-plane", "steep"), "such as 60/0"),
+                (("additions", "--rig-file", good, "--log", self.long_log(), "--own-plane", "95/0"), "such as 60/0"),
+                (("additions", "--rig-file", good, "--log", self.long_log(), "--panel", "None such"), "--panel"),
                 (("serve", "--host", "0.0.0.0"), "this machine only")):
             with self.subTest(words):
                 done = voltaun(*arguments)

@@ -1,9 +1,12 @@
 """Additions as it is seen: the answer, the field, what is asked, the price list, the weather of the place."""
 
 import io
+import re
+import time
 from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import pvlib
 from flask import g
@@ -19,7 +22,7 @@ from voltaun.database import archive, connection, rigs, weather
 from voltaun.database.connection import transaction
 from voltaun.database.monitors import setting
 from voltaun.pages import context
-from voltaun.pages.additions import asked
+from voltaun.pages.additions import asked, simulated
 
 PRICES = "name,kind,size,price,weight_kg,area_m2\nRoof panel,panel,300,150,17,1.6\nUnit,battery,4800,1100,45,\n"
 HERE = "/1/additions"
@@ -41,23 +44,32 @@ class AdditionsCase(PagesCase):
     def show(self, more=""):
         return self.client.get(HERE + more).text
 
+    def sharp(self):
+        """The simulated part over all of the years, once they are run."""
+        for _ in range(100):
+            answer = self.client.get(HERE + "/years")
+            if "HX-Retarget" in answer.headers:
+                return answer.text
+            self.shows("40 are being run", answer.text)
+        raise AssertionError("the years were never done")
+
 
 class Answer(AdditionsCase):
     def test_the_answer_the_field_and_the_rest_in_time(self):
         page = self.show()
-        for words in ("Over 6 years so far; forty are being run", 'hx-get="/1/additions/years"',
+        for words in ("Over 6 years so far; 40 are being run", 'hx-get="/1/additions/years"',
                       "Days a year below your floor", "What nothing beats",
                       "An hour’s drive with Ute every three days", "nothing is known: a word on it below",
                       "No price list is kept", "The worksheet", "To live on"):
             self.shows(words, page)
         self.assertEqual(page.count("#option\" aria-label="), 6)
-        sharp = self.client.get(HERE + "/years").text
+        sharp = self.sharp()
         self.shows("Over 40 years of weather", sharp)
         self.hides("being run", sharp)
         self.shows("Over 40 years of weather", self.show())  # what was run is kept
 
     def test_an_option_is_opened_with_its_figures(self):
-        self.client.get(HERE + "/years")
+        self.sharp()
         page = self.show("?at=2-1")
         self.shows('<h2 id="option">Two panels and one string</h2>', page)
         self.assertRegex(" ".join(page.split()), r"Your log’s \d+ whole days again: about \d+ below your floor instead")
@@ -122,6 +134,163 @@ class Question(AdditionsCase):
         self.assertEqual(asked.kept(self.db, 1).prices, "")
 
 
+class Measures(AdditionsCase):
+    def add(self, kind, **typed):
+        return self.post(HERE + "/measures", {"kind": kind} | typed)
+
+    def codes(self):
+        listed = asked.kept(self.db, 1).listed(self.rig)
+        return [of.measure.code for of in listed if not of.removed]
+
+    def test_one_more_is_looked_at_taken_out_and_put_back(self):
+        self.assertEqual(self.codes(), ["drive:Ute hours=1 every=3"])
+        self.assertEqual(self.add("drive", names="Ute", hours="1 h 30", every="2", months=["6", "7"]).status_code, 303)
+        self.assertEqual(self.codes()[1], "drive:Ute hours=1.5 every=2 months=6-7")
+        self.shows("1 h 30 drive with Ute every two days from June to July does", self.show())
+        page = self.post(HERE + "/measures/0", follow_redirects=True).text
+        self.shows("An hour’s drive with Ute every three days: no longer looked at.", page)
+        self.shows('action="/1/additions/measures/0" ', page)
+        self.assertEqual(len(self.codes()), 1)
+        self.post(HERE + "/measures/0", {"back": "yes"})
+        self.assertEqual(len(self.codes()), 2)
+        self.assertEqual(self.post(HERE + "/measures/9").status_code, 404)
+
+    def test_what_is_done_in_any_case_is_in_all_of_it(self):
+        before = self.show()
+        self.post(HERE + "/measures/0", {"together": "yes"})
+        page = self.show()
+        self.shows("All of it with an hour’s drive with Ute every three days.", page)
+        self.assertNotEqual(before[before.index("<table"):before.index("</table")],
+                            page[page.index("<table"):page.index("</table")])
+        self.post(HERE + "/measures/0", {"together": "no"})
+        self.hides("All of it with", self.show())
+
+    def test_what_is_wrong_is_said(self):
+        for kind, typed, words in (("fly", {}, "expected one of the measures"), ("drive", {"names": "Ute"}, "found"),
+                                   ("drive", {"names": "Bus", "hours": "1", "every": "2"}, "nothing of that name"),
+                                   ("drive", {"names": "Ute", "hours": "30", "every": "2"}, "Hours each time: found"),
+                                   ("leave_off", {}, "Leave_off: found no names"),
+                                   ("inverter", {"hours": "often"}, "Hours each time: found")):
+            answer = self.add(kind, **typed)
+            self.assertEqual(answer.status_code, 422, (kind, typed))
+            self.shows(words, answer.text)
+        self.assertEqual(len(self.codes()), 1)
+
+    def test_panels_on_a_plane_of_their_own_and_of_another_kind(self):
+        self.post(HERE + "/prices", {"prices": PRICES + "Large,panel,440,260,,\n"})
+        given = {"panels": "2", "strings": "1"}
+        self.assertEqual(self.post(HERE, given | {"plane": "own", "own_plane": "steep"}).status_code, 422)
+        self.post(HERE, given | {"plane": "own", "own_plane": "60/0", "panel": "Large"})
+        offer = asked.kept(self.db, 1).offer(self.rig)
+        self.assertEqual((offer.aims.own.tilt_deg, offer.aims.own.azimuth_deg, offer.panel), (60, 0, "Large"))
+        page = self.show("?at=1-0")
+        self.shows("need a controller of their own", page)
+        self.shows("Roof panel was not run: another panel", page)
+        self.post(HERE, given)
+        self.hides("controller of their own", self.show("?at=1-0"))
+
+
+class Shown(AdditionsCase):
+    def test_all_options_are_sorted_and_lines_of_equal_price_drawn(self):
+        self.hides("lines of equal", self.show())
+        self.post(HERE + "/prices", {"prices": PRICES})
+        page = self.show("?by=price")
+        table = page[page.index('aria-label="All options"'):]
+        rows = re.findall(r"<tr><th><a[^>]*>(.*?)</a>", table[:table.index("</table>")], re.S)
+        self.assertEqual([" ".join(row.split()) for row in rows],
+                         ["Nothing", "One panel", "Two panels", "One string", "One panel and one string",
+                          "Two panels and one string", "An hour’s drive with Ute every three days"])
+        # One string is two units of 1100; a line each 500 passes between nothing and a string, and none beside a panel.
+        self.shows("each 500 by your list", page)
+        self.assertEqual(re.findall(r'<td\s+class="[^"]*?( p[rt]| p[rt] p[rt])?"><a', page).count(" pt"), 3)
+        self.assertEqual(self.client.get(HERE + "?by=nonsense").status_code, 200)
+
+    def test_an_option_tried_on_stands_on_every_page_until_it_is_taken_off(self):
+        before = [self.client.get(f"/1/{page}").text for page in ("today", "outlook")]
+        self.assertEqual(self.post(HERE + "/tried", {"panels": "2", "strings": "1"}).location, "/1/outlook")
+        for name, was in zip(("today", "outlook"), before, strict=True):
+            page = self.client.get(f"/1/{name}").text
+            self.shows("Tried on: two panels and one string more.", page)
+            self.assertNotEqual(re.search(r'<h1 class="answer">(.*?)</h1>', was, re.S)[1],
+                                re.search(r'<h1 class="answer">(.*?)</h1>', page, re.S)[1])
+        self.shows("Tried on", self.client.get("/1/log").text)
+        # What may be added is still reckoned from the rig as it is.
+        self.assertEqual(asked.kept(self.db, 1).offer(self.rig).panels, 2)
+        self.post(HERE + "/tried")
+        after = [self.client.get(f"/1/{page}").text for page in ("today", "outlook")]
+        self.hides("Tried on", after[0])
+        for was, now in zip(before, after, strict=True):
+            self.assertEqual(re.search(r'<h1 class="answer">(.*?)</h1>', was, re.S)[1],
+                             re.search(r'<h1 class="answer">(.*?)</h1>', now, re.S)[1])
+        self.assertEqual(self.post(HERE + "/tried", {"panels": "900"}).status_code, 400)
+
+    def test_the_years_can_be_left_and_run_after_all(self):
+        with mock.patch.object(simulated, "PATIENCE", 0.0), mock.patch.object(simulated, "_made", self.slow):
+            self.shows("40 are being run", self.client.get(HERE + "/years").text)
+            job = simulated_of(self.app)[1]
+            self.post(HERE + "/years")
+            self.assertTrue(job.done.wait(20))
+        page = self.show()
+        self.shows("Over 6 years of weather; the rest were left.", page)
+        self.hides("hx-get=\"/1/additions/years", page)
+        self.shows("Over 40 years of weather.", self.show("?all=years"))
+
+    def slow(self, ask, going=lambda part: True):
+        while ask.years >= simulated.SHARP and going(0.2):
+            time.sleep(0.01)
+        return None if ask.years >= simulated.SHARP else simulated.simulate_additions(ask)
+
+    def test_the_worksheet_says_what_it_leaves_and_what_each_month_asks_for(self):
+        page = self.show()
+        self.assertRegex(page, r"In years of weather that leaves about \d+ days? in a usual year")
+        self.shows("Peak-sun h", page)
+        self.shows("In years of weather that leaves", self.show("?reserve_days=1"))
+
+    def test_the_log_again_is_drawn(self):
+        self.sharp()
+        page = self.show("?at=2-0")
+        self.assertEqual((page.count("level-was"), page.count("level-instead")), (2, 2))
+        self.hides("level-was", self.show("?at=0-0"))
+
+
+class Beside(AdditionsCase):
+    GIVEN = {"name": "Station", "chemistry": "lfp", "station_wh": "2 kWh", "inverter_w": "1800", "surge_w": "3000",
+             "solar_w": "500", "socket_w": "600", "price": "1500", "weight_kg": "25"}
+
+    def test_candidates_stand_beside_one_another(self):
+        there = HERE + "/beside"
+        self.shows("Put what you think of buying side by side", self.client.get(there).text)
+        self.assertEqual(self.post(there, self.GIVEN).status_code, 303)
+        self.assertEqual(self.post(there, {"name": "Bank", "chemistry": "agm", "unit_v": "12", "unit_ah": "100",
+                                           "series": "2"}).status_code, 303)
+        page = self.client.get(there).text
+        for words in ("Station</th>", "Bank</th>", "runs all of your list", "Filled by your sun, worst month",
+                      "leaves the fewest days below your floor"):
+            self.shows(words, page)
+        page = self.post(there + "/0", follow_redirects=True).text
+        self.hides("Station</th>", page)
+        self.shows("Station is taken away.", page)
+        self.post(there + "/0", {"back": "yes"})
+        self.shows("Station</th>", self.client.get(there).text)
+        self.assertEqual(self.post(there + "/7").status_code, 404)
+
+    def test_a_label_that_cannot_be_is_refused_and_stays_typed(self):
+        for typed, words in ((self.GIVEN | {"station_wh": ""}, "found no size"), (self.GIVEN | {"name": ""}, "a name"),
+                             (self.GIVEN | {"price": "-4"}, "Found"), (self.GIVEN | {"inverter_w": "3 kWh"}, "Found")):
+            answer = self.post(HERE + "/beside", typed)
+            self.assertEqual(answer.status_code, 422, typed)
+            self.shows(words, answer.text)
+            self.shows('value="1800"' if typed["inverter_w"] == "1800" else 'value="3 kWh"', answer.text)
+        for _ in range(5):
+            self.post(HERE + "/beside", self.GIVEN)
+        self.shows("5 stand here already", self.post(HERE + "/beside", self.GIVEN).text)
+
+
+def simulated_of(app):
+    """The years that are being run, by rig."""
+    return app.extensions["voltaun-years"]
+
+
 class OfThePlace(AdditionsCase):
     def bring(self, data, name="hobart.epw"):
         return self.post(HERE + "/weather", {"file": (io.BytesIO(data), name)}, follow_redirects=True,
@@ -130,9 +299,10 @@ class OfThePlace(AdditionsCase):
     def test_a_file_is_kept_used_taken_away_and_brought_back(self):
         page = self.bring(epw().encode()).text
         self.shows("hobart.epw is kept: EPW, 2021.", page)
-        page = self.client.get(HERE + "/years").text
+        self.shows("hobart.epw", self.client.get("/1/rig").text)
+        page = self.sharp()
         self.shows("The weather files as they stand:", page)
-        self.shows("from weather files", page)
+        self.shows("From weather files", page)
         (kept,) = weather.of_rig(self.db, 1)
         self.assertEqual(kept.weather.ghi.sum(), 365 * 6 * 300)
         told = setting(self.db, 1, "sky_of_place", None)

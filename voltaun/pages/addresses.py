@@ -82,6 +82,7 @@ ADDRESSES = (
     # Additions
     ("GET", "/<int:rig_id>/additions", "additions.show", "additions.views"),
     ("GET", "/<int:rig_id>/additions/years", "additions.part", "additions.simulated"),
+    ("POST", "/<int:rig_id>/additions/years", "additions.stop", "additions.simulated"),
     ("GET", "/<int:rig_id>/additions.csv", "additions.table", "additions.simulated"),
     ("POST", "/<int:rig_id>/additions", "additions.keep", "additions.question"),
     ("POST", "/<int:rig_id>/additions/prices", "additions.keep_prices", "additions.question"),

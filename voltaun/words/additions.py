@@ -198,8 +198,8 @@ def beside(compared: list[Compared], short: list[Spread | None]) -> str:
     told = [(of, n) for n in able if (of := short[n]) is not None]
     if len(told) == len(able):
         fewest, best = min(told, key=lambda each: each[0].p50)
-        return (f"{compared[best].candidate.name} leaves the fewest days below your floor, {short_days(fewest)}, of those "
-                "that run all your loads.")
+        return (f"{compared[best].candidate.name} leaves the fewest days below your floor, {short_days(fewest)}, of "
+                "those that run all your loads.")
     longest = max((compared[n] for n in able), key=lambda of: of.hours)
-    return (f"{longest.candidate.name} runs your usual things longest, {lasts(longest.hours)}, of those that run all your "
-            "loads.")
+    return (f"{longest.candidate.name} runs your usual things longest, {lasts(longest.hours)}, of those that run all "
+            "your loads.")

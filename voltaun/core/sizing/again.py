@@ -26,6 +26,9 @@ from voltaun.core.sky.clear_sky import RigSun
 LEAST_AGAIN = 14
 """Fewer whole days of the log say nothing when they are lived again."""
 
+TURNS = 3
+"""What is put in is lost in part on its way; after so many turns the levels come out within a tenth of a point."""
+
 LONGEST_H = 48
 """Between readings further apart than this nothing is put in."""
 
@@ -103,16 +106,25 @@ def _logged(rig: Rig, known: Known, sun: RigSun | None, aims: Aims, other_sun: R
     shape = known.lean.shapes(rig, np.zeros((2, 1)))[:, 0]
     use = np.concatenate([day.use_wh * shape for day in days])
     energy = bank_energy(rig, known.learned, None).mean
-    levels = [(round((i.end.timestamp() - begin) / 3600), i.soc_end) for i in known.account.intervals
-              if i.soc_end is not None and i.soc_basis == "read"]
-    levels = [(hour, level) for hour, level in levels if 0 <= hour <= len(use)]
+    read = [(round((i.end.timestamp() - begin) / 3600), i.soc_end) for i in known.account.intervals
+            if i.soc_end is not None and i.soc_basis == "read"]
+    levels = [_at_midnight(read), *((hour, level) for hour, level in read if 0 < hour <= len(use))]
     missed = _missed(rig, came.sum(axis=0), use, energy, levels)
     for each in (suns.sun, *suns.others):
         each[0, :, 0] += np.maximum(missed, 0.0)
     use = use + np.maximum(-missed, 0.0)
     years = Years(suns.sun, use.reshape(-1, 1).astype(np.float32), np.ones(1, np.float32), energy, (), ("log",),
                   suns.added_to, suns.others)
-    return _Logged(years, dates, levels[0][1] if levels else 1.0)
+    return _Logged(years, dates, levels[0][1])
+
+
+def _at_midnight(read: Sequence[tuple[int, float]]) -> tuple[int, float]:
+    """The level at hour 0, on the line between the readings before and after it; the nearest where it has but one."""
+    before = next(((hour, level) for hour, level in reversed(read) if hour <= 0), None)
+    after = next(((hour, level) for hour, level in read if hour > 0), None)
+    if before is None or after is None:
+        return 0, (before or after or (0, 1.0))[1]
+    return 0, before[1] + (after[1] - before[1]) * -before[0] / (after[0] - before[0])
 
 
 def _in_a_row(days: Sequence[Day]) -> list[Day]:
@@ -149,9 +161,14 @@ def _missed(rig: Rig, harvest: np.ndarray, use: np.ndarray, energy: float,
     for n, (a, b) in enumerate(pairs):
         count = b[0] - a[0]
         hours[:count, n], into[:count, n], out[:count, n] = 1.0, harvest[a[0]:b[0]], use[a[0]:b[0]]
-    made = simulate(rig, energy, np.array([a[1] for a, _ in pairs]), into, out, hours)
+    begin, end = (np.array([pair[side][1] for pair in pairs]) for side in (0, 1))
+    each = np.zeros(len(pairs))
+    for _ in range(TURNS):
+        more, less = np.maximum(each, 0) * hours, np.maximum(-each, 0) * hours
+        made = simulate(rig, energy, begin, into + more, out + less, hours)
+        each += (end - made.level[-1]) * energy / np.array([b[0] - a[0] for a, b in pairs])
     for n, (a, b) in enumerate(pairs):
-        missed[a[0]:b[0]] = (b[1] - made.level[-1, n]) * energy / (b[0] - a[0])
+        missed[a[0]:b[0]] = each[n]
     return missed
 
 

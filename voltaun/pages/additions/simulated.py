@@ -3,13 +3,13 @@
 import csv
 import io
 import math
+import threading
 from dataclasses import replace
 from zlib import crc32
 
-from flask import Response, abort, g, render_template, request
+from flask import Flask, Response, abort, current_app, g, redirect, render_template, request, url_for
 
 from voltaun.core.sizing.choices import not_run, run_by_rule
-from voltaun.core.sizing.lanes import Lane
 from voltaun.core.sizing.simulation import Additions, AdditionsAsk, Spread, outcome_of, simulate_additions
 from voltaun.core.sizing.worksheet import Option, Worksheet
 from voltaun.database import clearsky, weather
@@ -30,25 +30,85 @@ def question() -> asking.Asked:
     return g.additions_asked
 
 
+def _key() -> tuple:
+    """What an answer depends on."""
+    return (*context.state(), context.look().today, repr(question()), weather.numbers(context.db(), g.kept.id))
+
+
+def _ask(years: int) -> AdditionsAsk:
+    """The question of this request's rig over so many years."""
+    asked, rig = question(), context.rig()
+    offer = asked.offer(rig)
+    return AdditionsAsk(rig, context.look().recent.known, context.sun(), [each.weather for each in context.weathers()],
+                        asked.shares, offer, _other_sun(rig, offer), years, 1, float(asked.numbers["most_days"] or 0),
+                        years >= SHARP)
+
+
+def _made(ask: AdditionsAsk, going=lambda part: True) -> Additions | str | None:
+    """The answer, why there is none, or None when `going` said no."""
+    try:
+        return simulate_additions(ask, going)
+    except ValueError as error:
+        return str(error)
+
+
 def found(years: int = COARSE) -> tuple[Additions | None, str | None]:
     """The answer over so many years, or over all of them where they were run already; or why there is none."""
-    asked, look, rig = question(), context.look(), context.rig()
-    key = (*context.state(), look.today, repr(asked), weather.numbers(context.db(), g.kept.id))
-
-    def make(count: int) -> Additions | str:
-        offer = asked.offer(rig)
-        ask = AdditionsAsk(rig, look.recent.known, context.sun(), [each.weather for each in context.weathers()],
-                           asked.shares, offer, _other_sun(rig, offer), count, 1,
-                           float(asked.numbers["most_days"] or 0), count >= SHARP)
-        try:
-            made = simulate_additions(ask)
-        except ValueError as error:
-            return str(error)
-        assert made is not None
-        return made
-    sharp = context.peek("additions", (*key, SHARP))
-    made = sharp or context.kept("additions", (*key, years), lambda: make(years))
+    made = context.peek("additions", (*_key(), SHARP)) or context.kept("additions", (*_key(), years),
+                                                                        lambda: _made(_ask(years)))
     return (None, made) if isinstance(made, str) else (made, None)
+
+
+class Running:
+    """All of the years being run, beside the page that shows a few of them; one at a time for each rig."""
+
+    def __init__(self, app: Flask, key: tuple, ask: AdditionsAsk):
+        self.key, self.part, self.stopped, self.done = key, 0.0, False, threading.Event()
+        threading.Thread(target=self._run, args=(app, ask), name="years", daemon=True).start()
+
+    def _run(self, app: Flask, ask: AdditionsAsk) -> None:
+        def going(part: float) -> bool:
+            self.part = part
+            return not self.stopped
+        try:
+            made = _made(ask, going)
+            if made is not None:
+                with app.app_context():
+                    context.kept("additions", (*self.key, SHARP), lambda: made)
+        finally:
+            self.done.set()
+
+
+PATIENCE = 0.5
+"""So long a request waits for the years before it says how far they are, s."""
+
+
+def _running() -> dict[int, Running]:
+    return current_app.extensions.setdefault("voltaun-years", {})
+
+
+def part():
+    """The simulated part over all of the years; while they are run the line that says how far they are."""
+    key, running = _key(), _running()
+    if context.peek("additions", (*key, SHARP)) is None:
+        job = running.get(g.kept.id)
+        if job is None or job.key != key or job.stopped or job.done.is_set():
+            if job:
+                job.stopped = True
+            job = running[g.kept.id] = Running(current_app._get_current_object(), key, _ask(SHARP))
+        if not job.done.wait(PATIENCE):
+            return render_template("additions/running.html", part=job.part, years=(COARSE, SHARP), left=False)
+    told = shown(SHARP)
+    page = render_template("additions/simulated.html", **told) if told["found"] else '<div id="years"></div>'
+    return page, {"HX-Retarget": "#years", "HX-Reswap": "outerHTML"}
+
+
+def stop():
+    """Leave the years that are run at the few that there are."""
+    job = _running().get(g.kept.id)
+    if job:
+        job.stopped = True
+    return redirect(url_for("additions.show", rig_id=g.kept.id), 303)
 
 
 def _other_sun(rig, offer):
@@ -71,18 +131,12 @@ def of_sheet(sheet: Worksheet, listed: list[Option]) -> Spread | None:
         return None
     rig = made.ask.rig
     add = {option.part: option.add for option in listed}
-    lane = Lane(add.get("panels", 0) * sheet.panel_w, math.ceil(add["units"] / rig.bank.series))
+    added_w, strings = add.get("panels", 0) * sheet.panel_w, math.ceil(add["units"] / rig.bank.series)
     for of, came in zip(made.choices, made.outcomes, strict=True):
-        if of.lane == lane:
+        if (of.lane.added_w, of.lane.strings, of.bought, of.measures) == (added_w, strings, (), ()):
             return came.below
-    ask = replace(made.ask, years=SHEET_YEARS)
-    return context.kept("of_sheet", (*context.state(), repr(question()), lane), lambda: outcome_of(ask, lane)).below
-
-
-def part():
-    """The simulated part alone, over all of the years."""
-    told = shown(SHARP)
-    return render_template("additions/simulated.html", **told) if told["found"] else '<div id="years"></div>'
+    ask, lane = replace(made.ask, years=SHEET_YEARS), replace(made.choices[0].lane, added_w=added_w, strings=strings)
+    return context.kept("of_sheet", (*_key(), added_w, strings), lambda: outcome_of(ask, lane)).below
 
 
 def shown(years: int = COARSE) -> dict:
@@ -95,7 +149,8 @@ def shown(years: int = COARSE) -> dict:
             "named": asking.named(rig), "panels_listed": [of.name for of in asked.products if of.kind == "panel"],
             "stamps": [crc32(repr(of).encode()) for of in ((asked.numbers, asked.habits, asked.panel, asked.plane),
                                                             asked.prices)],
-            "sharp": made is not None and made.ask.years >= SHARP}
+            "sharp": made is not None and made.ask.years >= SHARP, "years": (COARSE, SHARP), "part": 0.0,
+            "left": (job := _running().get(g.kept.id)) is not None and job.stopped and job.key == _key()}
     if made is None:
         return told
     at = request.args.get("at", "")

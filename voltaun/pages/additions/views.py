@@ -38,7 +38,8 @@ def render(status=None, faults=(), typed=None):
                            learned=learned, cautions=(ESTIMATE, LOCAL_CODES), faults=faults, typed=typed,
                            seasons=SEASONS, by_month=by_month, months=months,
                            of_sheet=simulated.of_sheet(sheet, listed) if sheet else None,
-                           **simulated.shown()), status or (422 if form.errors else 200)
+                           **simulated.shown(simulated.SHARP if "all" in request.args else simulated.COARSE)
+                           ), status or (422 if form.errors else 200)
 
 
 def _given(form) -> dict:

@@ -1,0 +1,222 @@
+"""Products of a price list: what each does in the run, what it costs with its fuel, and candidates side by side."""
+
+import unittest
+from dataclasses import replace
+from types import SimpleNamespace
+
+import numpy as np
+
+from tests.core.outlook.test_outlook import log_of
+from tests.core.sizing.test_simulation import GREENSBORO, ask, weather
+from tests.support import HOBART, rig, sun_of
+from voltaun.core.instants import day_start
+from voltaun.core.learned.account import learn
+from voltaun.core.outlook.ask import known
+from voltaun.core.rig.fields import RigFaults
+from voltaun.core.rig.parts import Engine, Generator, Inverter, Load, SolarArray
+from voltaun.core.sizing.again import LevelsAgain, levels_again
+from voltaun.core.sizing.candidates import Candidate, compare, with_candidate
+from voltaun.core.sizing.choices import Limits, Product, all_choices, not_run, offer_of, with_fuel
+from voltaun.core.sizing.frontier import answer, unbeaten
+from voltaun.core.sizing.lanes import Lane
+from voltaun.core.sizing.simulation import _moved_by, outcome_of, simulate_additions
+from voltaun.core.sizing.suns import own_plane_of
+from voltaun.core.sizing.trial import with_added
+from voltaun.core.sizing.worksheet import Inputs, by_month, worksheet
+from voltaun.words import additions as words
+from voltaun.words.reasons import say
+
+OF = rig(arrays=(SolarArray("Roof", 300, 4, 30, 0, controller_limit_w=1300),),
+         vehicles=(Engine("Ute", 320, input_v=13.2, input_a=10),),
+         generators=(Generator("Set", 900, 0.7, continuous_w=1500, fuel_price=2.0),),
+         loads=(Load("Chest freezer", 620, "ac"), Load("Kettle", 300, "ac", 2000), Load("Fan", 100, "dc")))
+PANEL, BIG = Product("Panel 300", "panel", 300, 150.0), Product("Panel 440", "panel", 440, 260.0)
+CONTROLLER = Product("Controller", "controller", 3000, 400.0)
+FREEZER = Product("Chest freezer 340", "load", 340, 600.0)
+CHARGER = Product("Charger", "charger", 500, 310.0)
+
+
+class Products(unittest.TestCase):
+    def offer(self, *products, **rest):
+        return offer_of(OF, products=products, **({"panels": 2, "strings": 0} | rest))
+
+    def test_a_controller_lets_more_panels_pass_and_costs(self):
+        made = all_choices(OF, self.offer(PANEL, CONTROLLER))
+        field, with_it = made[:3], [of for of in made if of.bought]
+        # 1200 + 300 W pass no controller of 1300 W, 1200 + 600 one of 3000.
+        self.assertEqual([[why.code for why in of.ruled_out] for of in field],
+                         [[], ["controller_passes"], ["controller_passes"]])
+        self.assertEqual([(of.panels, of.price, of.ruled_out, of.lane.controller_w) for of in with_it],
+                         [(n, 400 + 150 * n, (), 3000) for n in range(3)])
+        own = all_choices(OF, self.offer(PANEL, CONTROLLER, aims=own_plane_of(60, 0)))
+        self.assertEqual([of.ruled_out for of in own[:3]], [(), (), ()])
+        self.assertFalse([of for of in own if of.bought])
+
+    def test_a_load_that_takes_less_replaces_the_one_it_is_named_like(self):
+        (made,) = [of for of in all_choices(OF, self.offer(FREEZER)) if of.bought]
+        # 280 Wh a day less on the AC side, through 0.91.
+        self.assertAlmostEqual(made.lane.more_wh[:24].sum(), -280 / 0.91)
+        self.assertEqual((made.price, made.bought), (600.0, ("Chest freezer 340",)))
+        named = replace(FREEZER, name="Another", serves="chest FREEZER")
+        self.assertEqual(sum(bool(of.bought) for of in all_choices(OF, self.offer(named))), 1)
+        for other in (replace(FREEZER, size=700), replace(FREEZER, name="Another"), replace(FREEZER, serves="Boat")):
+            self.assertEqual(not_run(OF, self.offer(other)), [(other.name, "load")])
+
+    def test_a_charger_serves_the_engine_or_the_generator(self):
+        (made,) = [of for of in all_choices(OF, self.offer(CHARGER)) if of.bought]
+        # Its input of 132 W held the old one to 119; the new one brings its own input, and 500 W.
+        self.assertEqual((made.lane.brought_w.max(), made.measures[0].kind, made.price), (500, "drive", 310.0))
+        (second,) = [of for of in all_choices(OF, self.offer(replace(CHARGER, serves="set"))) if of.bought]
+        # A second charger: 900 + 500 W, of which the set gives 0.8 of its 1500 for long.
+        self.assertEqual(second.lane.rule, (0.25, 0.60, 1200))
+        self.assertEqual(not_run(OF, self.offer(CHARGER, measures=())), [("Charger", "charger")])
+
+    def test_the_panel_that_is_asked_for_is_added(self):
+        for asked, watts, missing in ((None, 300, "Panel 440"), ("Panel 440", 440, "Panel 300")):
+            offer = self.offer(PANEL, BIG, panel=asked)
+            self.assertEqual(all_choices(OF, offer)[1].lane.added_w, watts)
+            self.assertEqual(not_run(OF, offer), [(missing, "panel")])
+        self.assertIn("Panel 440 was not run: another panel", words.not_run([("Panel 440", "panel")])[0])
+
+    def test_fuel_costs_what_ten_years_burn(self):
+        made = all_choices(OF, self.offer())
+        runs = next(of for of in made if of.lane.rule)
+        # 100 h a year × 0.7 l × 2.0 × 10 years.
+        burnt = with_fuel(OF, runs, 100.0)
+        self.assertAlmostEqual(burnt.price, 1400.0)
+        self.assertAlmostEqual(burnt.fuel_price, 1400.0)
+        self.assertIs(with_fuel(OF, made[0], 100.0), made[0])
+        unknown = replace(OF, generators=(replace(OF.generators[0], fuel_price=None),))
+        self.assertIsNone(with_fuel(unknown, runs, 100.0).price)
+        bought = replace(runs, price=310.0, bought=("Charger",))
+        self.assertAlmostEqual(with_fuel(OF, bought, 10.0).price, 450.0)
+        # With its price known it stands among what nothing beats.
+        self.assertEqual(unbeaten([replace(made[0], price=0.0), burnt], [30.0, 2.0]), [True, True])
+        self.assertEqual(answer([made[0], bought, burnt], [30.0, 2.0, 1.0], 3.0), 1)
+
+    def test_limits_count_all_that_is_bought(self):
+        offer = self.offer(PANEL, CONTROLLER, limits=Limits(budget=500.0))
+        self.assertEqual([[why.code for why in of.ruled_out] for of in all_choices(OF, offer) if of.bought],
+                         [[], ["over_budget"], ["over_budget"]])
+
+
+class Found(unittest.TestCase):
+    def test_an_option_by_itself_is_the_one_of_the_field(self):
+        asked = ask(GREENSBORO, weathers=[weather("723170TYA.CSV")], panels=1, strings=1, years=5, replays=False)
+        made = simulate_additions(asked)
+        self.assertEqual(outcome_of(asked, Lane(400.0, 1)), made.outcomes[3])
+
+    def test_a_plane_of_its_own_that_is_the_same_changes_nothing(self):
+        def made(**aims):
+            return simulate_additions(ask(GREENSBORO, weathers=[weather("723170TYA.CSV")], panels=2, strings=0, years=4,
+                                          replays=False, **aims))
+        same, own = made(), made(aims=own_plane_of(36, 180))
+        self.assertEqual([of.below.mean for of in same.outcomes], [of.below.mean for of in own.outcomes])
+        flat = made(aims=own_plane_of(0, 180))
+        self.assertGreater(flat.outcomes[2].below.mean, own.outcomes[2].below.mean)
+
+    def test_what_moves_the_answer_is_what_the_days_follow(self):
+        rng = np.random.default_rng(1)
+        use, sky, still = rng.normal(1, 0.1, 40), rng.normal(0, 0.6, 40), np.ones(40)
+        days = np.maximum(0, 100 * (use - 0.8) - 3 * sky)
+        drawn = SimpleNamespace(draws={"winter": sky, "use": use, "capacity": still, "draw": rng.normal(size=40)})
+        self.assertEqual(_moved_by(drawn, days)[0], "use")
+        self.assertNotIn("draw", _moved_by(drawn, days))
+        self.assertEqual(_moved_by(drawn, np.zeros(40)), ())
+        self.assertIn("meter the largest loads", words.sharpen(SimpleNamespace(sharpen=("use", "winter"))))
+        self.assertIn("Then the sky in winter: a word", words.sharpen(SimpleNamespace(sharpen=("use", "winter"))))
+
+    def test_a_months_array_by_the_sheet(self):
+        sheet = worksheet(rig(), Inputs(1900.0, 2.0, design_month=1))
+        months = by_month(rig(), sheet, [4.0] * 11 + [0.0], 0.375)
+        # 4 × 0.375 / 0.75 = 2 peak-sun hours: the sheet's own 2333 W; none in the dark month.
+        self.assertAlmostEqual(months[0].array_w, sheet.array_w)
+        self.assertEqual((months[0].peak_sun_hours, months[11].array_w), (2.0, None))
+
+    def test_the_log_again_hour_by_hour(self):
+        log, of = log_of(40, use_wh=2600), rig(place=HOBART)
+        tells = known(of, log, sun_of(of), log[-1].at)
+        lived = levels_again(of, tells, sun_of(of), Lane(600.0))
+        self.assertEqual((len(lived.was) % 24, len(lived.was)), (0, len(lived.came)))
+        self.assertGreater((lived.came - lived.was).mean(), 0.02)
+        # With nothing added each level comes out as it was read.
+        begin = day_start(lived.first, of.zone)
+        for reading in log[1:-1]:
+            hour = round((reading.at - begin).total_seconds() / 3600)
+            self.assertAlmostEqual(lived.was[hour - 1], reading.soc, delta=0.004)
+        low = np.ones(24 * 30)
+        low[24 * 12:24 * 15] = 0.1
+        self.assertTrue(10 <= LevelsAgain(lived.first, low, low).worst(0.2, 5) <= 12)
+
+    def test_what_is_tried_on_stands_where_it_was_asked_for(self):
+        own = with_added(OF, 2, 0, 440.0, own_plane_of(60, 0))
+        self.assertEqual([(array.rated_w, array.tilt_deg) for array in own.arrays], [(1200, 30), (880, 60)])
+        mixed = with_added(OF, 2, 0, 440.0).arrays[0]
+        self.assertEqual((mixed.panels, mixed.rated_w), (6, 2080))
+
+
+class Beside(unittest.TestCase):
+    STATION = Candidate("Station", station_wh=2000.0, inverter_w=1800.0, surge_w=2500.0, solar_w=600.0, socket_w=500.0,
+                        price=1600.0, weight_kg=25.0)
+
+    def compared(self, candidate, sun=(2000.0,) * 11 + (1000.0,), of=OF):
+        return compare(of, candidate, learn(of, []), sun)
+
+    def test_a_station_by_its_label(self):
+        made = self.compared(self.STATION, of=replace(OF, loads=OF.loads[:1]))
+        # 2000 Wh are 1700 at its sockets, 1888.9 at the battery through 0.9; four fifths of that to the floor.
+        self.assertAlmostEqual(made.usable_wh, 0.8 * 2000 * 0.85 / 0.9, places=6)
+        # The freezer's 620 Wh are 688.9 at the battery, the inverter's idle of 18 W 432, the standby of 2 W 48.
+        a_day = 620 / 0.9 + 18 * 24 + 48
+        self.assertAlmostEqual(made.hours, made.usable_wh / a_day * 24, places=6)
+        self.assertAlmostEqual(made.delivered_wh, made.usable_wh * 620 / a_day, places=6)
+        self.assertAlmostEqual(made.each[0][1], made.hours, places=6)
+        # Half of 1200 W of panels are taken: 1590.6 Wh at 500 a day in the worst month; 3.18 h at a socket of 500 W.
+        into = made.usable_wh / 0.95
+        self.assertEqual([round(days, 3) for days in made.fill_days], [round(into / 500, 3), round(into / 1000, 3)])
+        self.assertAlmostEqual(made.socket_h, into / 500)
+        self.assertAlmostEqual(made.generator_h, into / 900)
+        self.assertAlmostEqual(made.per_kwh(1600.0), 1600 / made.delivered_wh * 1000)
+        self.assertIsNone(made.per_kwh(None))
+
+    def test_what_it_cannot_do_stands_first(self):
+        small = replace(self.STATION, inverter_w=1500.0, surge_w=2500.0)
+        self.assertEqual([say(why) for why in self.compared(small).cannot], ["does not run Kettle: 2 000 W on 1 500 W"])
+        fridge = replace(OF, loads=(Load("Fridge", 500, "ac", 80, 350), Load("Lamp", 60, "ac", 300)))
+        for inverter, surge, told in ((300.0, 320.0, ["does_not_start"]), (370.0, 700.0, ["not_at_once"]),
+                                      (390.0, 600.0, ["no_start_beside"]), (390.0, 650.0, [])):
+            of = replace(self.STATION, inverter_w=inverter, surge_w=surge)
+            self.assertEqual([why.code for why in self.compared(of, of=fridge).cannot], told, inverter)
+        bare = Candidate("Bank", unit_v=12.8, unit_ah=100.0, series=2)
+        without = self.compared(bare, of=replace(OF, inverter=None))
+        self.assertEqual([why.code for why in without.cannot], ["no_inverter_for"])
+        self.assertEqual(self.compared(bare).rig.inverter, OF.inverter)
+        with self.assertRaises(RigFaults):
+            Candidate("Nothing").on(OF)
+
+    def test_in_the_run_it_stands_in_the_banks_place(self):
+        of = replace(GREENSBORO, inverter=Inverter(10, 0.9, 2000, 4000), loads=(Load("All", 3000, "ac"),))
+        asked = ask(of, weathers=[weather("723170TYA.CSV")], years=3, replays=False)
+        same = Candidate("Same", unit_v=12.8, unit_ah=200.0, series=2)
+        tells, lane = with_candidate(of, same.on(of), asked.known)
+        self.assertEqual((tells.learned.held, lane.more_wh), (None, None))
+        plain = outcome_of(asked, Lane())
+        self.assertEqual(outcome_of(replace(asked, rig=same.on(of), known=tells), lane), plain)
+        wasteful = Candidate("Idle", station_wh=5120 / 0.85 * 0.9, inverter_w=6000.0)  # 60 W of idle instead of 10
+        tells, lane = with_candidate(of, wasteful.on(of), asked.known)
+        self.assertAlmostEqual(lane.more_wh[:24].sum(), 50 * 24)
+        idle = outcome_of(replace(asked, rig=wasteful.on(of), known=tells), lane)
+        self.assertGreater(idle.below.mean, plain.below.mean)
+
+    def test_the_sentence(self):
+        one, two = self.compared(self.STATION), self.compared(replace(self.STATION, name="Two", station_wh=4000.0))
+        self.assertIn("Put what you think of", words.beside([], []))
+        self.assertIn("None of these does all", words.beside([one], [None]))
+        fine = replace(one, cannot=()), replace(two, cannot=())
+        self.assertIn("Two runs your usual things longest", words.beside(list(fine), [None, None]))
+        few, many = (SimpleNamespace(p50=days, p90=2 * days) for days in (3, 9))
+        self.assertIn("Station leaves the fewest days below your floor, about 3", words.beside(list(fine), [few, many]))
+
+
+if __name__ == "__main__":
+    unittest.main()
