@@ -100,8 +100,8 @@ class WithoutDatabase(Commands):
 
     def test_additions_with_measures_products_and_a_plane_of_its_own(self):
         of = replace(rig(), vehicles=(Engine("Ute", 320),), loads=(Load("Fridge", 620, "dc"),))
-        prices = ("name,kind,size,price,weight_kg,area_m2,for\nOne 300,panel,300,150,17,1.6,\nOther,load,300,500,,,Fridge\n"
-                  "More,charger,600,310,,,Ute\n")
+        prices = ("name,kind,size,price,weight_kg,area_m2,for\nOne 300,panel,300,150,17,1.6,\n"
+                  "Other,load,300,500,,,Fridge\nMore,charger,600,310,,,Ute\n")
         got = self.answer("additions", "--rig-file", self.file("m.rig.json", write_rig(of)), "--log", self.long_log(),
                           "--panels", 1, "--strings", 0, "--years", 3, "--prices", self.file("m.csv", prices),
                           "--measure", "drive:Ute hours=1 every=2", "--measure", "tilt:Roof degrees=70 months=6-7",
@@ -149,7 +149,8 @@ class WithoutDatabase(Commands):
                 (("additions", "--rig-file", good, "--log", self.long_log(), "--prices",
                   self.file("odd.csv", PRICES + "A,panel,1,-5,,\n")), "line 4: found price -5"),
                 (("additions", "--rig-file", good, "--log", self.long_log(), "--roof-m2", "0"), "roof-m2"),
-                (("additions", "--rig-file", good, "--log", self.long_log(), "--measure", "fly:Ute"), "the measure 'fly'"),
+                (("additions", "--rig-file", good, "--log", self.long_log(), "--measure", "fly:Ute"),
+                 "the measure 'fly'"),
                 (("additions", "--rig-file", good, "--log", self.long_log(), "--measure", "drive:Ute hours=1 every=2"),
                  "expected what the rig has"),
                 (("additions", "--rig-file", good, "--log", self.long_log(), "--own-plane", "steep"), "such as 60/0"),

@@ -6,6 +6,7 @@ import time
 from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
+from types import SimpleNamespace
 from unittest import mock
 
 import pvlib
@@ -15,8 +16,10 @@ from tests.core.outlook.test_outlook import log_of
 from tests.formats.test_weather_file import epw
 from tests.pages.test_pages import PagesCase
 from tests.support import NOW
+from voltaun.core.learned.capacity_fit import Estimate, Held
 from voltaun.core.log.ledger import Reading
 from voltaun.core.rig.parts import Engine, Load
+from voltaun.core.sizing.worksheet import Option
 from voltaun.core.sky.model import SKY
 from voltaun.database import archive, connection, rigs, weather
 from voltaun.database.connection import transaction
@@ -151,6 +154,7 @@ class Measures(AdditionsCase):
         self.shows("An hour’s drive with Ute every three days: no longer looked at.", page)
         self.shows('action="/1/additions/measures/0" ', page)
         self.assertEqual(len(self.codes()), 1)
+        self.hides("drive with Ute every three days does", self.show())
         self.post(HERE + "/measures/0", {"back": "yes"})
         self.assertEqual(len(self.codes()), 2)
         self.assertEqual(self.post(HERE + "/measures/9").status_code, 404)
@@ -243,8 +247,35 @@ class Shown(AdditionsCase):
     def test_the_worksheet_says_what_it_leaves_and_what_each_month_asks_for(self):
         page = self.show()
         self.assertRegex(page, r"In years of weather that leaves about \d+ days? in a usual year")
-        self.shows("Peak-sun h", page)
+        self.shows("<th>Array, W</th>", page)
         self.shows("In years of weather that leaves", self.show("?reserve_days=1"))
+
+    def test_the_sheets_answer_is_one_of_the_field_where_it_is_there(self):
+        sheet = SimpleNamespace(panel_w=300.0)
+        with self.app.test_request_context(HERE):
+            g.kept, g.now = rigs.get(self.db, 1), NOW
+            try:
+                made, _ = simulated.found()
+                # Two units are one string of this bank.
+                of = simulated.of_sheet(sheet, [Option("units", 2, 4), Option("panels", 4, 5)])
+                self.assertEqual(of, made.outcomes[4].below)
+                with mock.patch.object(simulated, "SHEET_YEARS", 6):
+                    beyond = simulated.of_sheet(sheet, [Option("units", 2, 2), Option("panels", 4, 9)])
+                self.assertLess(beyond.mean, made.outcomes[2].below.mean + 0.01)
+            finally:
+                g.db.close()
+
+    def test_what_is_tried_on_grows_what_the_log_shows_of_the_bank(self):
+        with self.app.test_request_context(HERE):
+            g.kept, g.now = rigs.get(self.db, 1), NOW
+            try:
+                tells = context.look().recent.known
+                held = Held(Estimate(9000.0, 8900.0, 9100.0), Estimate(0.0, 0.0, 0.0), 30, 60.0, 1.0)
+                tells = replace(tells, learned=replace(tells.learned, held=held))
+                tried = context.with_tried(self.rig, tells, {"panels": 0, "strings": 1})
+                self.assertEqual(tried["known"].learned.held.energy_wh.estimate, 18_600.0)
+            finally:
+                g.db.close()
 
     def test_the_log_again_is_drawn(self):
         self.sharp()

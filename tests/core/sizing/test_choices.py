@@ -11,14 +11,16 @@ from tests.core.sizing.test_simulation import GREENSBORO, ask, weather
 from tests.support import HOBART, rig, sun_of
 from voltaun.core.instants import day_start
 from voltaun.core.learned.account import learn
+from voltaun.core.learned.capacity_fit import Estimate, Held
 from voltaun.core.outlook.ask import known
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.parts import Engine, Generator, Inverter, Load, SolarArray
-from voltaun.core.sizing.again import LevelsAgain, levels_again
+from voltaun.core.sizing.again import LevelsAgain, _at_midnight, levels_again
 from voltaun.core.sizing.candidates import Candidate, compare, with_candidate
-from voltaun.core.sizing.choices import Limits, Product, all_choices, not_run, offer_of, with_fuel
+from voltaun.core.sizing.choices import Choice, Limits, Product, all_choices, not_run, offer_of, with_fuel
 from voltaun.core.sizing.frontier import answer, unbeaten
 from voltaun.core.sizing.lanes import Lane
+from voltaun.core.sizing.measures import Measure
 from voltaun.core.sizing.simulation import _moved_by, outcome_of, simulate_additions
 from voltaun.core.sizing.suns import own_plane_of
 from voltaun.core.sizing.trial import with_added
@@ -93,6 +95,11 @@ class Products(unittest.TestCase):
         # With its price known it stands among what nothing beats.
         self.assertEqual(unbeaten([replace(made[0], price=0.0), burnt], [30.0, 2.0]), [True, True])
         self.assertEqual(answer([made[0], bought, burnt], [30.0, 2.0, 1.0], 3.0), 1)
+        # Without prices a thing more counts like a panel more: as many days short with it are beaten by none.
+        other = replace(made[0], bought=("Freezer",), price=None)
+        three = [made[0], replace(made[1], price=None), other]
+        self.assertEqual(unbeaten(three, [9.0, 9.0, 9.0]), [True, False, False])
+        self.assertEqual(unbeaten(three, [9.0, 9.0, 5.0]), [True, False, True])
 
     def test_limits_count_all_that_is_bought(self):
         offer = self.offer(PANEL, CONTROLLER, limits=Limits(budget=500.0))
@@ -126,6 +133,21 @@ class Found(unittest.TestCase):
         self.assertIn("meter the largest loads", words.sharpen(SimpleNamespace(sharpen=("use", "winter"))))
         self.assertIn("Then the sky in winter: a word", words.sharpen(SimpleNamespace(sharpen=("use", "winter"))))
 
+    def test_what_does_as_much_in_words(self):
+        def came(days):
+            return SimpleNamespace(below=SimpleNamespace(p50=days, p90=days + 9))
+        drive = Measure("drive", ("Ute",), hours=1, every=3)
+        free = [replace(Choice(0, 0, Lane(), (drive,)), fuel_price=fuel) for fuel in (0.0, 0.0, 0.0, 70.0)]
+        found = SimpleNamespace(choices=[Choice(0, 0, Lane()), Choice(1, 0, Lane()), Choice(2, 0, Lane()), *free],
+                                outcomes=[came(days) for days in (30, 20, 12, 34, 28, 19, 2)])
+        told = [line.removeprefix("An hour’s drive with Ute every three days ") for line in words.as_much(found)]
+        self.assertEqual(told, [
+            "makes it worse: about 34 days in a usual year and 43 in a hard one.",
+            "does less than one panel more: about 28 days in a usual year and 37 in a hard one.",
+            "does about what one panel more would: about 19 days in a usual year and 28 in a hard one.",
+            "does more than two panels more: about 2 days in a usual year and 11 in a hard one, for 70 of fuel in ten "
+            "years."])
+
     def test_a_months_array_by_the_sheet(self):
         sheet = worksheet(rig(), Inputs(1900.0, 2.0, design_month=1))
         months = by_month(rig(), sheet, [4.0] * 11 + [0.0], 0.375)
@@ -144,6 +166,9 @@ class Found(unittest.TestCase):
         for reading in log[1:-1]:
             hour = round((reading.at - begin).total_seconds() / 3600)
             self.assertAlmostEqual(lived.was[hour - 1], reading.soc, delta=0.004)
+        # At midnight it lies between the readings before and after: five of twenty-four hours on from 50 to 62 %.
+        self.assertAlmostEqual(_at_midnight([(-30, 0.9), (-5, 0.5), (19, 0.62), (40, 0.1)])[1], 0.525)
+        self.assertEqual([_at_midnight(read) for read in ([(3, 0.4)], [(-3, 0.4)], [])], [(0, 0.4), (0, 0.4), (0, 1.0)])
         low = np.ones(24 * 30)
         low[24 * 12:24 * 15] = 0.1
         self.assertTrue(10 <= LevelsAgain(lived.first, low, low).worst(0.2, 5) <= 12)
@@ -199,7 +224,12 @@ class Beside(unittest.TestCase):
         asked = ask(of, weathers=[weather("723170TYA.CSV")], years=3, replays=False)
         same = Candidate("Same", unit_v=12.8, unit_ah=200.0, series=2)
         tells, lane = with_candidate(of, same.on(of), asked.known)
-        self.assertEqual((tells.learned.held, lane.more_wh), (None, None))
+        self.assertIsNone(lane.more_wh)
+        held = Held(Estimate(4000.0, 3900.0, 4100.0), Estimate(10.0, 8.0, 12.0), 30, 60.0, 1.0)
+        shown = replace(asked.known, learned=replace(asked.known.learned, held=held))
+        # What the log says of the old bank is no news of the new one; the draw that nobody sees stays.
+        kept = with_candidate(of, same.on(of), shown)[0].learned.held
+        self.assertEqual((kept.energy_wh, kept.hidden_w), (None, held.hidden_w))
         plain = outcome_of(asked, Lane())
         self.assertEqual(outcome_of(replace(asked, rig=same.on(of), known=tells), lane), plain)
         wasteful = Candidate("Idle", station_wh=5120 / 0.85 * 0.9, inverter_w=6000.0)  # 60 W of idle instead of 10

@@ -96,4 +96,4 @@ def arranged(rig: Rig, rows: np.ndarray, aims: Aims, days: Sequence[date]) -> Su
         if aims.own is None and n == aims.added_to:
             other[-1, then] = row[then] / rig.arrays[n].rated_w
         found.append(other)
-    return Suns(sun, None if aims.own is not None else aims.added_to, tuple(found))
+    return Suns(sun, aims.added_to, tuple(found))
