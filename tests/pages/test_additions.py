@@ -5,6 +5,7 @@ import re
 import time
 from contextlib import closing
 from dataclasses import replace
+from datetime import timedelta
 from pathlib import Path
 from types import SimpleNamespace
 from unittest import mock
@@ -86,9 +87,16 @@ class Answer(AdditionsCase):
         self.assertEqual((answer.mimetype, len(lines)), ("text/csv", 1 + 6 + 1))
         self.assertTrue(lines[1].startswith("0,0,nothing,"))
 
+    def test_a_log_that_ended_long_ago_still_tells(self):
+        with mock.patch("voltaun.clock.now", return_value=NOW + timedelta(days=900)):
+            page = self.show()
+        self.shows("From your log", page)
+        self.shows("Days a year below your floor", page)
+
     def test_without_use_or_sun_the_worksheet_says_why(self):
         self.db.execute("DELETE FROM reading")
-        self.shows("found neither a log nor loads", self.show())
+        self.shows("What to add follows from what you use.", self.show())
+        self.shows("To live on 2.00 kWh a day", self.show("?use_wh_per_day=2000"))
         self.assertEqual(self.client.get(HERE + "/years").status_code, 200)
         with transaction(self.db):
             bare = replace(self.rig, arrays=(), loads=(Load("Fridge", 500, "dc"),))
@@ -246,7 +254,7 @@ class Shown(AdditionsCase):
 
     def test_the_worksheet_says_what_it_leaves_and_what_each_month_asks_for(self):
         page = self.show()
-        self.assertRegex(page, r"In years of weather that leaves about \d+ days? in a usual year")
+        self.assertRegex(" ".join(page.split()), r"In years of weather that leaves about \d+ days? in a usual year")
         self.shows("<th>Array, W</th>", page)
         self.shows("In years of weather that leaves", self.show("?reserve_days=1"))
 

@@ -134,6 +134,18 @@ class Recent:
         return by_day(self._rig, self.known.account.intervals, self._sun)
 
 
+def lately() -> Known:
+    """What the log tells of late; of a log that ended long ago what it told at its end."""
+    told = look().recent.known
+    if told.readings or readings.newest_at(db(), g.kept.id) is None:
+        return told
+
+    def at_its_end() -> Known:
+        logged = [each.reading for each in readings.everything(db(), g.kept.id)]
+        return known(rig(), logged, sun(), logged[-1].at)
+    return kept("lately", state(), at_its_end)
+
+
 def weathers() -> list[KeptWeather]:
     """The weather files of this request's rig, unpacked once."""
     numbers = weather.numbers(db(), g.kept.id)

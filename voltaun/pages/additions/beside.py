@@ -76,14 +76,14 @@ def beside():
 
 
 def _render(form, status=200, faults=()):
-    rig, look = context.rig(), context.look()
+    rig, known = context.rig(), context.lately()
     listed = [(n, of) for n, (of, removed) in enumerate(_everything()) if not removed]
     sun_wh = None
     if rig.arrays:
         tables = clearsky.tables(context.tables_db(rig), rig)
-        shares = month_shares(look.recent.known.skies, simulated.question().shares, rig.place.latitude)
+        shares = month_shares(known.skies, simulated.question().shares, rig.place.latitude)
         sun_wh = (monthly_clear_sky(rig, tables) * shares * sum(array.rated_w for array in rig.arrays)).tolist()
-    compared = [compare(rig, of, look.account.learned, sun_wh) for _, of in listed]
+    compared = [compare(rig, of, known.learned, sun_wh) for _, of in listed]
     return render_template("additions/beside.html", form=form, faults=faults, compared=compared,
                            numbers=[n for n, _ in listed], short=_short(compared), say=say, told=told,
                            estimate=ESTIMATE), status

@@ -39,7 +39,7 @@ def _ask(years: int) -> AdditionsAsk:
     """The question of this request's rig over so many years."""
     asked, rig = question(), context.rig()
     offer = asked.offer(rig)
-    return AdditionsAsk(rig, context.look().recent.known, context.sun(), [each.weather for each in context.weathers()],
+    return AdditionsAsk(rig, context.lately(), context.sun(), [each.weather for each in context.weathers()],
                         asked.shares, offer, _other_sun(rig, offer), years, 1, float(asked.numbers["most_days"] or 0),
                         years >= SHARP)
 
@@ -100,7 +100,7 @@ def part():
             return render_template("additions/running.html", part=job.part, years=(COARSE, SHARP), left=False)
     told = shown(SHARP)
     page = render_template("additions/simulated.html", **told) if told["found"] else '<div id="years"></div>'
-    return page, {"HX-Retarget": "#years", "HX-Reswap": "outerHTML"}
+    return page, {"HX-Retarget": "#years", "HX-Reswap": "outerHTML", "HX-Trigger-After-Swap": "years-run"}
 
 
 def stop():
