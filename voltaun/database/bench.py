@@ -156,7 +156,7 @@ def apply(connection: sqlite3.Connection, rig: rigs.KeptRig, kept: KeptRun, vers
     Raises AlreadyApplied, RunChanged, RigFaults when the figures are not legal, LookupError.
     """
     row = _row_at_version(connection, kept.id, version)
-    if row["applied_at"]:
+    if in_use(kept, rigs.origins(connection, rig)):
         raise AlreadyApplied(datetime.fromisoformat(row["applied_at"]))
     standing = figures(rig.rig)
     before = [(path, standing.get(path)) for path in changes]
@@ -179,6 +179,15 @@ def _is_new(rig, changes) -> str | None:
     """The load that applying these figures adds to the rig, if any."""
     loads = {path[1] for path in changes if path[0] == "loads"} - {load.name for load in rig.rig.loads}
     return next(iter(loads), None)
+
+
+def in_use(kept: KeptRun, origins: dict[Path, rigs.Origin]) -> bool:
+    """Whether the rig reckons with what the run found: no newer finding and no hand has set its figures since.
+
+    origins  as `rigs.origins` gives them
+    """
+    counted = [path for path in kept.applied if path[-1] not in ("side", "evidence")]
+    return kept.applied_at is not None and all(path in origins and origins[path].run_id == kept.id for path in counted)
 
 
 def take_back(connection: sqlite3.Connection, rig: rigs.KeptRig, kept: KeptRun, version: int, now: datetime) -> None:

@@ -14,7 +14,7 @@ from voltaun.pages.context import db, look, rig, tried_on
 from voltaun.pages.figures import glass, weave
 from voltaun.words import reasons
 from voltaun.words import sentences as words
-from voltaun.words.units import show_duration, show_energy, show_percent, show_power
+from voltaun.words.units import show_counter, show_duration, show_energy, show_percent, show_power
 
 PAGES = (("1", "today", "Today"), ("2", "log", "Log"), ("3", "bench", "Bench"), ("4", "rig", "Rig"),
          ("5", "outlook", "Outlook"), ("6", "additions", "Additions"), ("7", "sums", "Sums"))
@@ -28,7 +28,7 @@ def install(app: Flask) -> None:
     app.template_global("static_url")(static_url)
     app.jinja_env.globals.update(words=words, how=reasons.how, said=reasons.say, caution=reasons.caution,
                                  swatch=weave.swatch, source_words=weave.SOURCE_WORDS)
-    app.jinja_env.filters.update(energy=show_energy, power=show_power, percent=show_percent,
+    app.jinja_env.filters.update(energy=show_energy, counter=show_counter, power=show_power, percent=show_percent,
                                  duration=show_duration, chance=words.chance, begin=words.begin)
 
 

@@ -66,6 +66,14 @@ SAYINGS: dict[str, Callable[..., str]] = {
     "counter_reset": lambda times: (
         "The counter was reset once; the time across the reset is left out." if times == 1 else
         f"The counter was reset {times} times; the times across the resets are left out."),
+    "next_to_nothing": lambda wh: f"that would be {show_energy(wh)} a day, next to nothing",
+    "more_than_it_can": lambda watts, most: (f"that would be {show_power(watts)} day and night for a thing that takes "
+                                             f"{show_power(most)} while it is on"),
+    "as_much_as_houses": lambda wh: f"that would be {show_energy(wh)} a day, as much as several houses take",
+    "tested_beyond_belief": lambda wh, share: (f"that would be {show_energy(wh)}, {share * 100:.3g} % of what is "
+                                               "printed"),
+    "harvest_beyond_belief": lambda watts, share: (f"that would be {watts:.2g} W on the mean, {share * 100:.2g} % of "
+                                                   "what it is rated at"),
     "labels_overstate": lambda: "Labels overstate what cycling things take, often by several times.",
     "label_says_too_little": lambda: ("Found too little, expected its W and the hours a day it is on, its kWh a year, "
                                       "or Wh a day."),

@@ -12,6 +12,12 @@ def show_energy(wh: float | None) -> str:
     return f"{_plain(wh / 1000, 1)} kWh" if abs(wh) < 999_500 else f"{_plain(wh / 1000, 0)} kWh"
 
 
+def show_counter(wh: float) -> str:
+    """A counter as it was read, with all of its digits: `12\u202f340 Wh`."""
+    whole = f"{wh:,.0f}" if abs(wh - round(wh)) < 0.05 else f"{wh:,.1f}"
+    return whole.replace(",", "\u202f") + " Wh"
+
+
 def show_power(w: float | None) -> str:
     """A power for people: `60 W`, `1.45 kW`; an em dash when not known."""
     if w is None:

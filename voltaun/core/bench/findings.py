@@ -1,5 +1,6 @@
 """What a run found, by its instrument, and what applying it would set in the rig."""
 
+from dataclasses import replace
 from datetime import timedelta
 
 from voltaun.core.bench import metering, trials
@@ -7,6 +8,7 @@ from voltaun.core.bench.metering import Labelled, Metered
 from voltaun.core.bench.runs import Run
 from voltaun.core.bench.trials import Drawdown, Harvested, InverterFit, Tested
 from voltaun.core.instants import day_start, local_day
+from voltaun.core.reasons import Reason, reason
 from voltaun.core.rig.figures import Path
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.clear_sky import RigSun
@@ -56,7 +58,9 @@ def changes(run: Run, rig: Rig, finding: Finding) -> dict[Path, object]:
     panels) is not set.
     """
     if isinstance(finding, Tested):
-        return {("bank", "tested_energy_wh"): round(finding.energy_wh, 1)}
+        passes: dict[Path, object] = {("inverter", "efficiency"): round(finding.efficiency, 3)} if (
+            finding.efficiency and finding.dc_wh and rig.inverter) else {}
+        return {("bank", "tested_energy_wh"): round(finding.energy_wh, 1)} | passes
     if isinstance(finding, InverterFit):
         return {("inverter", "idle_w"): round(finding.idle_w, 1),
                 ("inverter", "efficiency"): round(finding.efficiency, 3)}
@@ -76,3 +80,36 @@ def _of_load(run: Run, daily_wh: float, running_w: float | None, evidence: str) 
                                  (*load, "side"): run.side}
     return found | ({(*load, "running_w"): round(running_w, 1)} if running_w is not None else {})
 
+
+
+FAR_FROM_PRINTED, FAR_FROM_RATED, NEXT_TO_NOTHING_W, WHOLE_HOUSE_WH = (0.3, 1.1), 1.25, 0.2, 50_000.0
+"""Beyond belief: a bank that gives less or more of its label, a load that takes so much more than its W while on, or
+next to nothing, or as much as several houses a day."""
+
+
+def doubtful(run: Run, rig: Rig, finding: Finding) -> Reason | None:
+    """Why a finding is beyond belief and must be asked about before it is applied; None where it is not."""
+    if isinstance(finding, Tested):
+        low, high = FAR_FROM_PRINTED
+        return None if low <= finding.share_of_rated <= high else reason(
+            "tested_beyond_belief", wh=finding.given_wh, share=finding.share_of_rated)
+    if isinstance(finding, Harvested):
+        rated = finding.share_of_rated
+        far = rated is not None and not 0.01 <= rated <= FAR_FROM_RATED
+        return reason("harvest_beyond_belief", watts=finding.mean_w, share=rated) if far else None
+    if isinstance(finding, Metered):
+        known = next((load.running_w for load in rig.loads if load.name == run.subject), None)
+        if known and finding.mean_w > FAR_FROM_RATED * known:
+            return reason("more_than_it_can", watts=finding.mean_w, most=known)
+        if finding.mean_w < NEXT_TO_NOTHING_W:
+            return reason("next_to_nothing", wh=finding.daily_wh)
+    daily = finding.daily_wh if isinstance(finding, Metered | Labelled) else getattr(finding, "load_wh_per_day", None)
+    return reason("as_much_as_houses", wh=daily) if daily and daily > WHOLE_HOUSE_WH else None
+
+
+def in_kwh(run: Run) -> Run:
+    """The run with its counters taken as kWh."""
+    def of(value: float | None) -> float | None:
+        return None if value is None else value * 1000
+    return replace(run, marks=tuple(replace(mark, wh=of(mark.wh), ac_wh=of(mark.ac_wh), other_wh=of(mark.other_wh))
+                                    for mark in run.marks))

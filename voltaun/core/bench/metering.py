@@ -14,6 +14,9 @@ from voltaun.core.rig.loads import GRADES
 from voltaun.core.sizing.sums import daily_from_yearly
 
 DAY_HOURS = 24.0
+ENOUGH_HOURS = 20.0
+"""From so many hours on a run counts as a whole day: nobody comes back on the minute."""
+
 SETTLED_HOURS = 48.0
 """A run of something started warm that is shorter than this still shows its cooling down."""
 
@@ -87,7 +90,7 @@ def meter(run: Run) -> Metered:
     running_h = minutes / 60
     if running_h > timed * 1.01:
         raise Misread("run_time_too_long", run.marks[-1].at, run_hours=running_h, hours=timed)
-    evidence = "metered" if hours >= DAY_HOURS else "spot"
+    evidence = "metered" if hours >= ENOUGH_HOURS else "spot"
     duty = running_h / timed if minutes else None
     peaks = [mark.peak_w for mark in run.marks if mark.peak_w is not None]
     lows = [mark.low_w for mark in run.marks if mark.low_w is not None]
@@ -144,7 +147,7 @@ def _spread(spans: list[Span], evidence: str) -> float:
 
 
 def _remarks(run: Run, hours: float) -> Iterator[Reason]:
-    if hours < DAY_HOURS:
+    if hours < ENOUGH_HOURS:
         yield reason("less_than_a_day", hours=hours)
     if run.warm and hours < SETTLED_HOURS:
         yield reason("metered_warm")
@@ -201,7 +204,7 @@ def beside(runs: list[Run], subject: str) -> Beside:
         try:
             if run.instrument == "label" and run.basis == "label":
                 labels.append(label(run).daily_wh)
-            elif run.instrument == "meter" and run.hours >= DAY_HOURS:
+            elif run.instrument == "meter" and run.hours >= ENOUGH_HOURS:
                 metered.append((run.ambient_c, meter(run).daily_wh))
         except (NotYet, Misread):
             continue

@@ -3,12 +3,12 @@
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from voltaun.core.bench.metering import ENOUGH_HOURS
 from voltaun.core.rig.loads import GRADES, load_dc_wh
 from voltaun.core.rig.parts import Load
 from voltaun.core.rig.rig import Rig
 
 SLOT = timedelta(hours=24)
-ENOUGH_HOURS = 24.0
 
 
 @dataclass(frozen=True)

@@ -129,7 +129,10 @@ class Tested:
     """The finding of a capacity test: Wh and Ah taken out, and the bank's energy from full to cut-off at 25 °C.
 
     sd is relative. blended is AC Wh / DC Wh with the idle in it, efficiency without it.
-    disagreement is what a second meter (or Ah × volts) shows more than the first, as a share.
+    given_wh is the whole of it on the side that the label means (a station's sockets, else the battery), and
+    share_of_rated that beside the label; rated_ah what is printed, where Ah were counted.
+    disagreement is what a second meter shows more than the first, as a share, each on its own side.
+    losses says where the rest went, Wh: by name, of what did not get to the last meter.
     """
 
     hours: float
@@ -140,10 +143,13 @@ class Tested:
     from_soc: float
     to_soc: float
     energy_wh: float
+    given_wh: float
     share_of_rated: float
+    rated_ah: float | None
     blended: float | None
     efficiency: float | None
     disagreement: float | None
+    losses: tuple[tuple[str, float], ...]
     sd: float
     remarks: tuple[Reason, ...]
 
@@ -170,11 +176,27 @@ def capacity(run: Run, rig: Rig) -> Tested:
                         SOC_ERROR * 2 / (top - bottom) if bottom > 0 else 0.0))
     if apart is not None:
         sd = max(sd, abs(apart) / 2)
-    full = out.wh / (top - bottom) / cold
-    return Tested(run.hours, out.dc, out.ah, out.ac, run.marks[-1].volts if run.cut_off else None, top, bottom, full,
-                  full / rated_energy(rig.bank), out.ac / out.dc if out.ac and out.dc else None,
-                  efficiency if efficiency and efficiency <= 1 else None, apart, sd,
+    whole = 1 / (top - bottom) / cold
+    # A station's label is what comes out of its sockets; a bare bank's what leaves its terminals.
+    given = (out.ac if rig.bank.is_station and out.ac else out.wh) * whole
+    return Tested(run.hours, out.dc, out.ah, out.ac, run.marks[-1].volts if run.cut_off else None, top, bottom,
+                  out.wh * whole, given, given / rated_energy(rig.bank), capacity_ah(rig.bank) if out.ah else None,
+                  out.ac / out.dc if out.ac and out.dc else None,
+                  efficiency if efficiency and efficiency <= 1 else None, apart, _losses(out, rig, run.hours), sd,
                   tuple(_capacity_remarks(run, out.how, top, bottom, cold, apart, efficiency)))
+
+
+def _losses(out: "_Counters", rig: Rig, hours: float) -> tuple[tuple[str, float], ...]:
+    """Where went what did not get from the battery to the sockets, or from those to a load's own meter: the inverter's
+    idle first, then its conversion; what is left over is not explained."""
+    idle = rig.inverter.idle_w * hours if rig.inverter else 0.0
+    if out.dc and out.ac:
+        lost = out.dc - out.ac
+        return (("idle", min(idle, lost)), ("conversion", max(0.0, lost - idle)))
+    if out.ac and out.other and out.other < out.ac:
+        lost = out.ac - out.other
+        return (("idle", min(idle, lost)), ("unexplained", max(0.0, lost - idle)))
+    return ()
 
 
 @dataclass(frozen=True)
@@ -185,6 +207,7 @@ class _Counters:
     dc: float | None
     ah: float | None
     ac: float | None
+    other: float | None
     wh: float
     how: str
     disagreement: float | None
@@ -199,9 +222,10 @@ def _counters(run: Run, rig: Rig) -> _Counters:
     if dc is not None and ac is not None and ac > dc:
         raise Misread("more_ac_than_dc", run.marks[-1].at, ac_wh=ac, dc_wh=dc)
     carried = dc - rig.inverter.idle_w * run.hours if rig.inverter and dc else 0.0
-    second = other if other is not None else ah * volts if dc is not None and ah is not None and volts else None
-    return _Counters(dc, ah, ac, wh, how, None if second is None else second / wh - 1,
-                     ac / carried if ac and carried > 0 else None)
+    # Like with like: a second meter stands beside the one that it is nearest to, which is on its own side.
+    first = [each for each in (dc, ac, ah * volts if ah and volts and not dc else None) if each]
+    apart = None if other is None else min((other / each - 1 for each in first), key=abs, default=None)
+    return _Counters(dc, ah, ac, other, wh, how, apart, ac / carried if ac and carried > 0 else None)
 
 
 def _from_nought(marks: tuple[Mark, ...], name: str) -> list[Mark]:

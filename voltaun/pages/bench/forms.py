@@ -4,14 +4,15 @@ from wtforms import BooleanField, RadioField, SelectField, StringField
 from wtforms.validators import Length
 
 from voltaun.core.bench.runs import Mark, Run
-from voltaun.pages.fields import InstantField, PlacedForm, QuantityField, WholeField
+from voltaun.pages.fields import InstantField, LevelField, PlacedForm, QuantityField, WholeField
 
-MARKS = {"meter": ("wh", "run_minutes", "peak_w", "low_w", "ambient_c"), "drawdown": ("soc", "ambient_c"),
+MARKS = {"meter": ("wh", "run_hours", "peak_w", "low_w", "ambient_c"), "drawdown": ("soc", "ambient_c"),
          "capacity": ("wh", "ah", "ac_wh", "other_wh", "volts", "soc", "ambient_c"),
          "inverter": ("ac_w", "dc_w"), "harvest": ("wh", "soc", "dc_w"), "label": ()}
 """What each instrument shows."""
 
-NAMES = {"meter": {"wh": "Counter, Wh"}, "capacity": {"wh": "At the battery, Wh", "soc": "Display, %"},
+NAMES = {"meter": {"wh": "Counter, Wh"}, "capacity": {"wh": "At the battery, Wh", "soc": "Display, %",
+                      "other_wh": "A second meter, Wh or Ah"},
          "harvest": {"wh": "Brought in, Wh", "soc": "or level, %", "dc_w": "W just now"}}
 
 FIRST = {"meter": {"wh": 0.0}, "capacity": {"wh": 0.0, "soc": 1.0}, "harvest": {"wh": 0.0}}
@@ -25,11 +26,11 @@ class MarkForm(PlacedForm):
 
     at = InstantField("When")
     wh = QuantityField("Wh", "energy", high=1e8)
-    run_minutes = QuantityField("Run time, min", "number", high=1e7)
+    run_hours = QuantityField("Run time, min", "duration", high=1e5, unit="min")
     ah = QuantityField("At the battery, Ah", "charge", high=1e6)
     ac_wh = QuantityField("Behind the inverter, Wh", "energy", high=1e8)
     other_wh = QuantityField("A second meter, Wh", "energy", high=1e8)
-    soc = QuantityField("Level, %", "percent")
+    soc = LevelField("Level, %")
     volts = QuantityField("Volts", "voltage", high=1000)
     ac_w = QuantityField("AC, W", "power", high=1e6)
     dc_w = QuantityField("DC, W", "power", high=1e6)
@@ -40,7 +41,12 @@ class MarkForm(PlacedForm):
 
     def __init__(self, rig, now, instrument: str, mark: Mark | None = None, **options):
         self.kept = mark
-        super().__init__(rig, now, data=vars(mark) if mark else {"at": now}, **options)
+        known = vars(mark) if mark else {"at": now}
+        if mark and mark.run_minutes is not None:
+            known = known | {"run_hours": mark.run_minutes / 60}
+        if mark and mark.soc is not None:
+            known = known | {"soc": (mark.soc, ())}
+        super().__init__(rig, now, data=known, **options)
         self.names = MARKS[instrument]
         for name in set(self._fields) - {"at", "note", "csrf_token", *self.names}:
             del self[name]
@@ -61,13 +67,21 @@ class MarkForm(PlacedForm):
         at = self.at.data.replace(second=0)
         if self.kept and self.at.typed == self.at.show(self.kept.at):
             at = self.kept.at
-        return Mark(at, **{name: self[name].data for name in self.names}, reset=bool(self.kept and self.kept.reset),
+        values = {name: self[name].data for name in self.names}
+        if "run_hours" in values:
+            hours = values.pop("run_hours")
+            values["run_minutes"] = None if hours is None else hours * 60
+        if values.get("soc") is not None:
+            values["soc"] = values["soc"][0]
+        return Mark(at, **values, reset=bool(self.kept and self.kept.reset),
                     note=" ".join((self.note.data or "").split()))
 
 
 class ConditionsForm(PlacedForm):
     """What is noted of a run as a whole."""
 
+    subject = StringField("What it is on", validators=[Length(max=80, message="Found more than %(max)d letters.")])
+    side = SelectField("Side", choices=[("ac", "AC, behind the inverter"), ("dc", "DC, at the battery")])
     warm = BooleanField("Started warm")
     cut_off = BooleanField("The last reading was at the cut-off")
     leave_out_hours = QuantityField("Leave out the first hours", "duration", high=1000)
@@ -75,16 +89,27 @@ class ConditionsForm(PlacedForm):
 
     def __init__(self, rig, now, run: Run, **options):
         super().__init__(rig, now, data=vars(run), **options)
-        used = {"meter": {"warm"}, "drawdown": {"warm", "leave_out_hours"}, "capacity": {"cut_off"}}
-        for name in {"warm", "cut_off", "leave_out_hours"} - used.get(run.instrument, set()):
+        self._instrument = run.instrument
+        used = {"meter": {"subject", "side", "warm"}, "drawdown": {"subject", "side", "warm", "leave_out_hours"},
+                "capacity": {"cut_off"}}
+        for name in {"subject", "side", "warm", "cut_off", "leave_out_hours"} - used.get(run.instrument, set()):
             del self[name]
+
+    def validate(self, extra_validators=None):
+        if not super().validate(extra_validators):
+            return False
+        if self._instrument == "meter" and not (self.subject.data or "").strip():
+            self.subject.errors = ["Found no name, expected what is on the meter, such as Fridge."]
+            return False
+        return True
 
     def values(self) -> dict:
         """The fields of a run that were typed."""
         values = {field.short_name: field.data for field in self if field.type != "CSRFTokenField"}
         if "leave_out_hours" in values:
             values["leave_out_hours"] = values["leave_out_hours"] or 0.0
-        return values | {"conditions": " ".join((self.conditions.data or "").split())}
+        texts = [name for name in ("subject", "conditions") if name in self]
+        return values | {name: " ".join((self[name].data or "").split()) for name in texts}
 
 
 class LabelForm(PlacedForm):

@@ -1,12 +1,13 @@
 """A run on the bench: begun, read, corrected, abandoned or resumed, its finding applied and taken back."""
 
 from dataclasses import replace
+from datetime import timedelta
 
 from flask import abort, flash, g, redirect, render_template, request, url_for
 
-from voltaun.core.bench.findings import changes
+from voltaun.core.bench.findings import changes, in_kwh
 from voltaun.core.bench.metering import beside
-from voltaun.core.bench.runs import INSTRUMENTS, Run
+from voltaun.core.bench.runs import INSTRUMENTS, Mark, Run
 from voltaun.core.bench.trials import Drawdown
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.rig import SOURCE_GROUPS
@@ -31,8 +32,10 @@ def start():
     form, noted = _first_forms(run)
     if run.instrument == "label":
         return _start_label(form)
-    if not (form.validate() & noted.validate()):
-        return _render_new(run, form, noted, 422)
+    unnamed = run.instrument == "meter" and not run.subject
+    if not (form.validate() & noted.validate()) or unnamed:
+        return _render_new(run, form, noted, 422, "Found no name, expected what is on the meter, such as Fridge." if
+                           unnamed else None)
     made = replace(run, marks=(form.mark(),), **noted.values())
     with transaction(context.writer()) as db:
         run_id = bench.begin(db, g.kept.id, made, g.now)
@@ -47,6 +50,9 @@ def _start_label(form):
     made = form.run()
     if (seen := shown(made, context.rig())).finding is None:
         form.watts.errors = [seen.headline]
+        return _render_new(made, form, None, 422)
+    if seen.doubt and "sure" not in request.form:
+        form.doubt = f"{begin(seen.doubt)}. Is it right?"
         return _render_new(made, form, None, 422)
     try:
         with transaction(context.writer()) as db:
@@ -69,7 +75,8 @@ def _asked() -> Run:
         abort(404)
     subject = "" if instrument in ("capacity", "inverter") else " ".join(request.values.get("subject", "").split())[:80]
     load = next((load for load in context.rig().loads if load.name == subject), None)
-    return Run(instrument, subject, load.side if load else "dc")
+    side = request.values.get("side", "")
+    return Run(instrument, subject, load.side if load else side if side in ("ac", "dc") else "ac")
 
 
 def _first_forms(run: Run):
@@ -84,17 +91,18 @@ def _first_forms(run: Run):
         if run.instrument == "drawdown" and recent and recent.soc and (g.now - recent.at).total_seconds() < 3600:
             first["soc"] = recent.soc
         for name, value in first.items():
-            form[name].process_data(value)
+            form[name].process_data((value, ()) if name == "soc" else value)
     return form, ConditionsForm(context.rig(), g.now, run)
 
 
-def _render_new(run, form, noted, status=200):
+def _render_new(run, form, noted, status=200, no_name=None):
     rig = context.rig()
     loads = [load.name for load in rig.loads]
     subjects = {"meter": loads, "drawdown": loads,
                 "harvest": [part.name for group in SOURCE_GROUPS for part in getattr(rig, group)]}
     return render_template("bench/new.html", run=run, name=title(run), form=form, noted=noted,
-                           subjects=subjects.get(run.instrument, []), cautions=for_bench(context.rig(), run)), status
+                           subjects=subjects.get(run.instrument, []), no_name=no_name,
+                           cautions=for_bench(context.rig(), run)), status
 
 
 def _kept(run_id: int) -> bench.KeptRun:
@@ -122,10 +130,12 @@ def _render(kept, form=None, noted=None, editing=None, status=200):
     if form is None:
         mark = kept.run.marks[editing] if editing is not None else None
         form = MarkForm(rig, g.now, kept.run.instrument, mark, formdata=None)
-    names = [name for name in form.names
-             if any(getattr(mark, name) is not None for mark in kept.run.marks)]
+    of_mark = {"run_hours": "run_minutes"}
+    names = [(of_mark.get(name, name), form[name].label.text) for name in form.names
+             if any(getattr(mark, of_mark.get(name, name)) is not None for mark in kept.run.marks)]
     return render_template(
-        "bench/run.html", kept_run=kept, seen=seen, form=form, editing=editing, names=names, fault_at=fault_at,
+        "bench/run.html", kept_run=kept, seen=seen, form=form, editing=editing,
+        used=bench.in_use(kept, rigs.origins(context.db(), g.kept)), names=names, fault_at=fault_at,
         noted=noted or ConditionsForm(rig, g.now, kept.run, formdata=None), cautions=for_bench(rig, kept.run),
         beside=_beside(kept, seen), asked=_hours_from(seen.finding)), status
 
@@ -161,6 +171,9 @@ def add_mark(run_id: int):
         return _render(kept, form, status=422)
     mark = form.mark()
     there = next((each for each in kept.run.marks if each.at == mark.at), None)
+    while there and there != mark and kept.run.instrument == "inverter":  # pairs follow one another within a minute
+        mark = replace(mark, at=mark.at + timedelta(seconds=1))
+        there = next((each for each in kept.run.marks if each.at == mark.at), None)
     if there == mark:
         flash("This reading was kept already; nothing was added.")
         return _back(run_id)
@@ -184,6 +197,11 @@ def change_mark(run_id: int, n: int):
     if "remove" in request.form:
         del marks[n]
         words = "Removed."
+    elif request.form.get("reset") == "then" and n:
+        # Set to nought right after the reading before: from there on it counted all that flowed.
+        at = min(marks[n - 1].at + timedelta(minutes=1), marks[n].at - timedelta(seconds=1))
+        marks.insert(n, Mark(at, wh=0.0, run_minutes=None if marks[n].run_minutes is None else 0.0, reset=True))
+        words = "Noted: it was set to nought right after the reading before."
     elif "reset" in request.form:
         marks[n] = replace(marks[n], reset=request.form["reset"] == "yes")
         words = "Noted: the counter was set back there." if marks[n].reset else "Noted: it was not set back."
@@ -206,15 +224,37 @@ def note(run_id: int):
     noted = ConditionsForm(context.rig(), g.now, kept.run)
     if not noted.validate():
         return _render(kept, noted=noted, status=422)
-    return _change(kept, replace(kept.run, **noted.values()), "Noted.")
+    made = replace(kept.run, **noted.values())
+    if (made.subject, made.side) != (kept.run.subject, kept.run.side) and bench.in_use(
+            kept, rigs.origins(context.db(), g.kept)):
+        noted.subject.errors = ["Found another name or side; take the finding back first, then name it and apply it."]
+        return _render(kept, noted=noted, status=422)
+    return _change(kept, made, "Noted.")
+
+
+def kwh(run_id: int):
+    """Take the counters of a run as kWh."""
+    kept = _kept(run_id)
+    return _change(kept, in_kwh(kept.run), "Taken as kWh: each counter is a thousand times as much.")
 
 
 def state(run_id: int):
-    """Abandon a run, or take it up again."""
+    """Abandon a run, and take back what the rig has from it; or take it up again."""
     kept = _kept(run_id)
-    abandoned = request.form.get("state") == "abandoned"
-    return _change(kept, kept.run, "Abandoned; it counts for nothing now." if abandoned else "Taken up again.",
-                   "abandoned" if abandoned else "open")
+    if request.form.get("state") != "abandoned":
+        return _change(kept, kept.run, "Taken up again.", "open")
+    if not bench.in_use(kept, rigs.origins(context.db(), g.kept)):
+        return _change(kept, kept.run, "Abandoned; it counts for nothing now.", "abandoned")
+    try:
+        with transaction(context.writer()) as db:
+            bench.take_back(db, g.kept, kept, request.form.get("version", 0, type=int), g.now)
+            kept = bench.get(db, g.kept.id, run_id)
+            bench.change(db, kept, kept.version, kept.run, g.now, "abandoned")
+    except (bench.FigureChanged, bench.RunChanged, rigs.RigChanged, LookupError, RigFaults):
+        flash("This run or the rig was changed meanwhile; nothing was changed now. Look again.")
+    else:
+        flash("Abandoned; the rig has its figures of before.")
+    return _back(run_id)
 
 
 def _change(kept, made, words, to_state=None):
@@ -246,6 +286,9 @@ def apply(run_id: int):
     seen = _shown(kept.run)
     if seen.finding is None or kept.state == "abandoned":
         flash("There is no finding to apply; nothing was changed.")
+        return _back(run_id)
+    if seen.doubt and "sure" not in request.form:
+        flash(f"Nothing was applied: {seen.doubt}. Say that it is right, or correct a reading.")
         return _back(run_id)
     try:
         with transaction(context.writer()) as db:

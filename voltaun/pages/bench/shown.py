@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from voltaun.core.bench.findings import Finding, changes, find
+from voltaun.core.bench.findings import Finding, changes, doubtful, find
 from voltaun.core.bench.metering import Labelled, Metered
 from voltaun.core.bench.runs import Run
 from voltaun.core.bench.trials import Drawdown, Harvested, InverterFit, Tested
@@ -34,6 +34,7 @@ class Shown:
     finding: Finding | None = None
     changes: tuple[tuple[str, str, str], ...] = ()  # figure, now, found
     fault: Misread | None = None
+    doubt: str = ""  # why the finding is beyond belief
 
     @property
     def asks_reset(self) -> bool:
@@ -57,8 +58,10 @@ def shown(run: Run, rig: Rig, sun=None) -> Shown:
     except Misread as fault:
         return Shown(run, name, f"Something does not fit: {say(fault.reason)}.", fault=fault)
     headline, advice, rows = _SAID[type(finding)](finding, run, rig)
+    doubt = doubtful(run, rig, finding)
     return Shown(run, name, headline, advice, tuple(rows), tuple(map(say, finding.remarks)),
-                 pictures.draw(run, finding, rig), finding, tuple(_changed(run, rig, finding)))
+                 pictures.draw(run, finding, rig), finding, tuple(_changed(run, rig, finding)),
+                 doubt=say(doubt) if doubt else "")
 
 
 def _next(run: Run) -> str:
@@ -147,15 +150,23 @@ def _capacity(found: Tested, run, rig):
     rows.append(("Came out", ", ".join(counted)))
     if found.cut_off_volts is not None:
         rows.append(("Cut-off", f"{found.cut_off_volts:g} V"))
+    if found.rated_ah and found.ah:
+        share = found.ah / found.rated_ah
+        rows.append(("Of the Ah printed", f"{found.ah:g} of {found.rated_ah:g} Ah, {share * 100:.0f} %"))
+    if found.dc_wh and found.ah:
+        rows.append(("Volts on the mean", f"{found.dc_wh / found.ah:.2f} V"))
     if found.blended is not None:
         idle = f", {found.efficiency * 100:.1f} % once its idle is taken off" if found.efficiency else ""
         rows.append(("Through the inverter", f"{found.blended * 100:.1f} % of it arrived{idle}"))
+    if found.losses:
+        words = {"idle": "the inverter's idle", "conversion": "its conversion", "unexplained": "not explained"}
+        rows.append(("Where the rest went", ", ".join(f"{words[name]} {show_energy(wh)}" for name, wh in found.losses)))
     if found.disagreement is not None:
-        second = "Second meter" if any(mark.other_wh is not None for mark in run.marks) else "Ah × nominal volts"
-        rows.append((second, f"{found.disagreement * 100:+.1f} %".replace("-", "−")))
+        rows.append(("Second meter", f"{found.disagreement * 100:+.2g} %".replace("-", "−")))
     share = found.share_of_rated
-    than = f"{abs(1 - share) * 100:.0f} % {'less' if share < 1 else 'more'} than printed"
-    headline = f"The bank gives {show_energy(found.energy_wh)}, {_give_or_take(found.sd)}: {than}."
+    side = " at its sockets" if found.given_wh != found.energy_wh else ""
+    headline = (f"The bank gives {show_energy(found.given_wh)}{side}, {_give_or_take(found.sd)}: "
+                f"{share * 100:.0f} % of what is printed.")
     return headline, "" if not found.partial else "A partial test: full to cut-off is surer.", rows
 
 

@@ -30,7 +30,7 @@ def _render(form=None, status=200):
     count = Counter(each.run.subject for each in runs if each.state != "abandoned")
     used = [each.run for each in runs if each.state != "abandoned"]
     metered = {load.name for load in rig.loads if load.evidence == "metered"}
-    said = [(each, seen, _state(each, seen, metered)) for each in runs
+    said = [(each, seen, _state(each, seen, metered, bench.in_use(each, origins))) for each in runs
             for seen in [shown(each.run, rig, context.sun() if each.run.instrument == "harvest" else None)]]
     pressing = ("under way", "look at it", "to apply")
     return render_template(
@@ -41,10 +41,12 @@ def _render(form=None, status=200):
         round=_round(runs), doubts=measuring.doubts(rig, look.today.month), form=form or _round_form()), status
 
 
-def _state(kept, seen, metered) -> str:
-    """What a run waits for, in a word or two."""
-    if kept.state == "abandoned" or kept.applied_at:
-        return "abandoned" if kept.state == "abandoned" else "applied"
+def _state(kept, seen, metered, used) -> str:
+    """What a run waits for, or what became of it: one of them."""
+    if kept.state == "abandoned":
+        return "abandoned"
+    if kept.applied_at and seen.finding:
+        return "in use" if used else "used before"
     if seen.fault:
         return "look at it"
     if seen.finding is None:
@@ -76,6 +78,9 @@ def lay_out():
     if not form.validate() or form.begin.data is None:
         if form.begin.data is None and not form.begin.errors:
             form.begin.errors = ["Found nothing, expected a date and time, such as 2026-11-24 08:00."]
+        return _render(form, 422)
+    if not form.ac_meters.data and not form.dc_meters.data:
+        form.ac_meters.errors = ["Found no meter, expected one at least; the round stays as it was."]
         return _render(form, 422)
     wanted = measuring.doubts(context.rig(), context.look().today.month)
     made = measuring.lay_out(wanted, form.ac_meters.data or 0, form.dc_meters.data or 0, form.begin.data, g.now)
