@@ -9,7 +9,7 @@ from urllib.parse import urlencode
 
 from tests.support import NOW, DatabaseCase, csrf, environment, readings, serving
 from voltaun.core.log.ledger import Reading
-from voltaun.core.rig.parts import Load
+from voltaun.core.rig.parts import Generator, Load
 from voltaun.database import readings as kept
 from voltaun.database import rigs
 from voltaun.database.connection import transaction
@@ -402,7 +402,7 @@ class RigAndAdditions(PagesCase):
         self.shows("1.90 kWh a day", page)
         self.assertEqual(self.client.get("/1/additions?use_wh_per_day=-4").status_code, 422)
         self.assertEqual(self.client.get("/1/additions?design_month=13").status_code, 422)
-        self.shows("found neither a log nor loads", self.client.get("/1/additions").text)
+        self.shows("What to add follows from what you use.", self.client.get("/1/additions").text)
 
 
 class Bench(PagesCase):
@@ -431,23 +431,46 @@ class Sums(PagesCase):
         for key, blanks, words in (
                 ("drop", {"amps": "15 A", "length": "4", "area": "2.5", "volts": "12"}, "0.84 V, 7.0 % of it"),
                 ("run", {"watts": "100", "side": "dc", "soc": "50", "harvest": "0", "floor": "20"}, "28 h 48"),
-                ("run", {"watts": "100", "side": "dc", "soc": "50", "harvest": "150", "floor": "20"}, "never runs out"),
+                ("run", {"watts": "100", "side": "dc", "soc": "50", "harvest": "150", "floor": "20"},
+                 "never: 150 W come in, and 100 W go"),
                 ("amps", {"amps": "5", "ac": "120", "dc": "12"}, "times 11"),
                 ("wiring", {"series": "2", "parallel": "2", "volts": "12.8", "ah": "200"}, "25.6 V, 400 Ah, 10.2 kWh"),
                 ("amount", {"volts": "12", "amps": "4.5", "time": "6 h"}, "54 W, and 324 Wh in all"),
                 ("time", {"watts": "60", "time": "20 min"}, "20 Wh"), ("yearly", {"kwh": "365 kWh"}, "1.00 kWh a day"),
-                ("charges", {"battery": "50", "passes": "85", "share": "10"}, "16.3 times"),
+                ("charges", {"battery": "5000 mAh", "own": "3.7", "from": "0", "watts": "20", "passes": "90",
+                             "side": "dc", "share": "10"}, "46.7 times"),  # 960 Wh over 18.5 / 0.9
+                ("charges", {"battery": "2000", "from": "0", "watts": "200", "side": "dc", "share": "10"},
+                 "not quite once: to 41 %"),  # 960 × 0.85 of 2000
+                ("charges", {"harvest": "300", "side": "dc"}, "as often as you like"),
+                ("run", {"watts": "2500", "side": "ac"}, "the inverter does not run it: 2 500 W on 2 000 W"),
+                ("drop", {"amps": "15 A", "length": "13 ft", "area": "10 AWG", "volts": "12"}, "0.40 V, 3.3 % of it"),
+                ("drop", {"amps": "4000", "length": "20", "area": "0.5", "volts": "12"}, "all of it"),
+                ("wiring", {"series": "1", "parallel": "1", "volts": "12", "ah": "100"}, "1 battery"),
+                ("full", {"soc": "20", "goal": "50", "watts": "500", "load": "100"}, "100 W of it go to what is on"),
                 ("full", {"soc": "20", "goal": "20", "watts": "500"}, "0 min")):
             with self.subTest(key):
                 answer = self.ask(key, **blanks)
                 self.assertEqual(answer.status_code, 200)
                 self.shows(words, answer.text)
 
+    def test_it_opens_without_an_alert_at_any_level(self):
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, generators=(Generator("Set", 900, 0.7),)), NOW)
+        for soc in (None, 0.95, 1.0):
+            if soc:
+                self.keep(Reading(NOW - timedelta(hours=2 - soc), soc=soc))
+            answer = self.client.get("/1/sums")
+            self.assertEqual(answer.status_code, 200)
+            self.hides('class="fault"', answer.text)
+            self.shows("and 2", answer.text)  # litres of a charge from the floor
+
     def test_bad_blanks_are_told_and_stay_typed(self):
         for key, blanks, words in (
                 ("run", {"soc": "140"}, "between 0 and 100"), ("run", {"watts": "0", "side": "dc"}, "load of 0 W"),
                 ("run", {"side": "up"}, "ac or dc"), ("wiring", {"series": "1.5"}, "part of a battery"),
-                ("drop", {"area": "0"}, "cable of 0"), ("time", {"watts": "60 Wh"}, "Wh is an amount"),
+                ("drop", {"area": "0"}, "cable of 0"), ("drop", {"length": "4 mm"}, "expected a length"),
+                ("drop", {"area": "10 ft"}, "expected a cross-section"),
+                ("time", {"watts": "60 Wh"}, "Wh is an amount"),
                 ("amps", {"dc": "-3"}, "voltage"), ("charges", {"battery": ""}, "nothing")):
             with self.subTest(words):
                 answer = self.ask(key, **blanks)
@@ -476,10 +499,37 @@ class FirstRun(PagesCase):
         self.assertEqual((made.bank.rated_energy_wh, made.not_yet_told), (2000, ()))
         self.assertEqual((made.arrays[0].azimuth_deg, made.arrays[0].rated_w), (0, 400))
 
+    def test_answers_as_a_label_has_them(self):
+        for n, (typed, expected) in enumerate((
+                ("8 batteries of 6 V 350 Ah, in strings of 4", (6, 350, 4, 2, None)),
+                ("2 x 12,8 V 200 Ah", (12.8, 200, 1, 2, None)), ("12 V 7 Ah", (12, 7, 1, 1, None)),
+                ("1.024 kWh", (None, None, 1, 1, 1024)))):
+            self.start(name=f"Hut {n}", label=typed, bank="units", latitude="48.2 N", longitude="16,4 W",
+                       solar_w="4 panels of 225 W")
+            made = rigs.find(self.db, f"Hut {n}").rig
+            bank = made.bank
+            self.assertEqual((bank.unit_voltage_v, bank.unit_capacity_ah, bank.series, bank.parallel,
+                              bank.rated_energy_wh), expected)
+            self.assertEqual((made.place.latitude, made.place.longitude), (48.2, -16.4))
+            self.assertEqual((made.arrays[0].panels, made.arrays[0].panel_w), (4, 225))
+            # Two W of standby are more than a bank of 84 Wh has to spare.
+            self.assertEqual(bank.standby_w, 0.17 if typed == "12 V 7 Ah" else 2.0)
+        # Of 1024 Wh 85 % come out of a station, four fifths of that above the floor.
+        self.shows("696 Wh lie above your floor when the bank is full", self.client.get("/5/today").text)
+        # A station's Wh told under batteries is a station all the same, and nothing told is not known yet.
+        self.start(name="Van", bank="units", rated_energy_wh="1 kWh")
+        self.assertTrue(rigs.find(self.db, "Van").rig.bank.is_station)
+        self.start(name="Blank", bank="units")
+        self.assertIn("bank", rigs.find(self.db, "Blank").rig.not_yet_told)
+        for wrong in ("8 batteries of 6 V 350 Ah, in strings of 3", "some batteries", "0 x 12 V 100 Ah"):
+            answer = self.start(name="Odd", label=wrong)
+            self.assertEqual(answer.status_code, 422, wrong)
+            self.shows("in strings of 4", answer.text)
+
     def test_bad_answers(self):
         for fields, words in (({"latitude": "95", "longitude": "0"}, "-90 to 90"),
                               ({"latitude": "47"}, "both of latitude and longitude"), ({"bank": "station"}, "2 kWh"),
-                              ({"bank": "units"}, "the V and Ah of one battery"), ({"name": "Test rig"}, "another rig"),
+                              ({"bank": "units", "unit_voltage_v": "12"}, "Ah"), ({"name": "Test rig"}, "another rig"),
                               ({"bank": "units", "unit_voltage_v": "12", "unit_capacity_ah": "0"}, "0.1 or more"),
                               ({"timezone": "Mars/Crater"}, "Not a valid choice"), ({"name": ""}, "a name")):
             with self.subTest(words):

@@ -5,6 +5,7 @@ without one. A table that another version of the model made, or of our use of it
 import sqlite3
 from contextlib import suppress
 from dataclasses import replace
+from datetime import date
 from functools import lru_cache
 from hashlib import sha256
 from importlib.metadata import version
@@ -15,7 +16,16 @@ import numpy as np
 from voltaun.core.rig.parts import SolarArray
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky import clear_sky as sun
-from voltaun.core.sky.clear_sky import TABLE_LENGTH, PlaneKey, RigSun, make_table, plane_key, planes, rig_sun, stands
+from voltaun.core.sky.clear_sky import (
+    TABLE_LENGTH,
+    PlaneKey,
+    RigSun,
+    make_table,
+    plane_key,
+    planes,
+    rig_sun,
+    stands_on,
+)
 from voltaun.database.files import write_bytes
 
 
@@ -24,9 +34,11 @@ def tables(connection: sqlite3.Connection, rig: Rig) -> list[np.ndarray]:
     return [_table(connection, plane) for plane in planes(rig)]
 
 
-def aimed_tables(connection: sqlite3.Connection, rig: Rig, array: SolarArray, times: range) -> dict[int, np.ndarray]:
-    """The tables of a portable array where the rig stands last, by how many times a day it is aimed."""
-    return {n: _table(connection, plane_key(stands(rig)[-1], replace(array, aimed_per_day=n))) for n in times}
+def aimed_tables(connection: sqlite3.Connection, rig: Rig, array: SolarArray, times: range,
+                 day: date) -> dict[int, np.ndarray]:
+    """The tables of an array where the rig stands on a day, by how many times a day it is aimed (0: as it is fixed)."""
+    place = stands_on(rig, day)
+    return {n: _table(connection, plane_key(place, replace(array, aimed_per_day=n))) for n in times}
 
 
 def complete(connection: sqlite3.Connection, rig: Rig) -> bool:

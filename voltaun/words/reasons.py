@@ -178,6 +178,9 @@ SAYINGS: dict[str, Callable[..., str]] = {
                                                f"{show_power(limit_w)}."),
     "inverter_surge": lambda asked_w, limit_w: (f"{show_power(asked_w)} of AC are asked for at a start-up, the "
                                                 f"inverter gives {show_power(limit_w)}."),
+    "inverter_surge_untold": lambda asked_w, limit_w: (
+        f"{show_power(asked_w)} of AC are asked for at a start-up; its surge is not told, and {show_power(limit_w)} is "
+        "all that it gives for long. It may not start."),
 }
 
 
@@ -202,6 +205,7 @@ _SHORT: dict[str, Callable[[Any], str]] = {
     "sources_over_bank": lambda f: f"takes {show_power(f['takes_w'])} at most",
     "no_inverter": lambda f: "none, but AC loads",
     "inverter_over": lambda f: f"{show_power(f['asked_w'])} on {show_power(f['limit_w'])}",
+    "inverter_surge_untold": lambda f: f"{show_power(f['asked_w'])} on {show_power(f['limit_w'])}, surge not told",
     "inverter_surge": lambda f: f"{show_power(f['asked_w'])} on {show_power(f['limit_w'])}",
 }
 
@@ -213,7 +217,8 @@ def short(limit: Limit) -> str:
 
 _CAUTIONS = {"panels_over_controller": cautions.SERIES_DC, "panels_over_input": cautions.SERIES_DC,
              "alternator_overdrawn": cautions.VEHICLE, "generator_over": cautions.FUMES,
-             "inverter_over": cautions.BACKFEED, "inverter_surge": cautions.BACKFEED}
+             "inverter_over": cautions.BACKFEED, "inverter_surge": cautions.BACKFEED,
+             "inverter_surge_untold": cautions.BACKFEED}
 
 
 def caution(limit: Limit) -> str:

@@ -4,7 +4,7 @@ import unittest
 
 from tests.support import random_rig, rig
 from voltaun.core.rig.bank import acceptance, effective_energy
-from voltaun.core.rig.parts import Inverter, Load
+from voltaun.core.rig.parts import Bank, Inverter, Load
 from voltaun.core.sizing import sums
 
 
@@ -14,7 +14,26 @@ class WorkedExamples(unittest.TestCase):
         self.assertEqual([round(sums.dc_amps(1, volts, 12, 0.9)) for volts in (120, 230)], [11, 21])
         self.assertAlmostEqual(sums.daily_from_yearly(365), 1000)
         self.assertAlmostEqual(sums.run_time(4800, 600, 120), 10)
-        self.assertAlmostEqual(sums.charges(500, 50, 0.85), 8.5)
+        self.assertEqual([round(sums.awg_mm2(gauge), 2) for gauge in (10, 4)], [5.26, 21.15])
+
+    def test_a_charge_of_a_thing_with_a_battery_of_its_own(self):
+        # 50 Wh from a fifth: 40 Wh at 20 W are two hours; 20 / 0.8 = 25 W on the AC side are 25 / 0.9 + 18 W at the
+        # battery, 45.8 W, for two hours.
+        of = rig(inverter=Inverter(18, 0.9))
+        one = sums.charge(of, 960, 50, 0.2, 20, 0.8, "ac")
+        self.assertAlmostEqual(one.wh, 2 * (25 / 0.9 + 18))
+        self.assertEqual((one.hours, round(one.times, 3)), (2.0, 10.485))
+        self.assertEqual(sums.charge(of, 960, 50, 0.2, 20, 0.8, "dc").times, 19.2)  # 25 W for two hours
+        self.assertEqual(sums.charge(of, 960, 50, 0.2, 20, 0.8, "dc", 15).wh, 20)
+        self.assertEqual(sums.charge(of, 960, 50, 0.2, 20, 0.8, "dc", 25).times, math.inf)
+
+    def test_a_big_load_on_lead_runs_shorter(self):
+        of = rig(bank=Bank("flooded", 12, 100), inverter=None)
+        # 20 × (100 / 500)^1.25, where the plain sum says four hours.
+        self.assertAlmostEqual(sums.run_time_on_lead(of, 1.0, 300), 2.675, 3)
+        self.assertAlmostEqual(sums.run_time_on_lead(of, 0.5, 300), 1.337, 3)
+        self.assertIsNone(sums.run_time_on_lead(of, 1.0, 120))  # a tenth of its Ah
+        self.assertIsNone(sums.run_time_on_lead(rig(), 1.0, 30_000))
 
     def test_never_runs_out_with_enough_sun(self):
         self.assertEqual(sums.run_time(100, 60, 60), math.inf)
@@ -33,7 +52,7 @@ class WorkedExamples(unittest.TestCase):
         self.assertEqual([load.name for load, _ in sums.loads_run_on(of, 300, 1)], ["Lamp"])
 
     def test_nothing_to_divide_by_is_refused(self):
-        for wrong in (lambda: sums.run_time(100, 0), lambda: sums.charges(100, 0, 0.9),
+        for wrong in (lambda: sums.run_time(100, 0), lambda: sums.charge(rig(), 100, 0, 0, 10, 0.9, "dc"),
                       lambda: sums.dc_amps(1, 230, 0, 0.9), lambda: sums.voltage_drop(1, 1, 0)):
             with self.assertRaises(ValueError):
                 wrong()

@@ -90,7 +90,11 @@ def _inverter(rig: Rig) -> Iterator[Limit]:
             yield Limit("inverter", "", reason("no_inverter"))
         return
     running, surge = largest_set_running(rig), largest_surge(rig)
-    for code, asked, limit in (("inverter_over", running, rig.inverter.continuous_w),
-                               ("inverter_surge", surge, rig.inverter.surge_w)):
-        if asked and limit and asked > limit:
-            yield Limit("inverter", "", reason(code, asked_w=asked, limit_w=limit))
+    most, peak = rig.inverter.continuous_w, rig.inverter.surge_w
+    if running and most and running > most:
+        yield Limit("inverter", "", reason("inverter_over", asked_w=running, limit_w=most))
+    if surge and peak and surge > peak:
+        yield Limit("inverter", "", reason("inverter_surge", asked_w=surge, limit_w=peak))
+    elif surge and not peak and most and surge > most:
+        # Without its surge told it is not to be counted on for more than it gives for long.
+        yield Limit("inverter", "", reason("inverter_surge_untold", asked_w=surge, limit_w=most))

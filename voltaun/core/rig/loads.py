@@ -159,6 +159,6 @@ def _running(rig: Rig) -> list[tuple[Load, float]]:
 
 def largest_surge(rig: Rig) -> float | None:
     """Largest start-up with everything else running, W; None when no AC load states its figures."""
-    running = largest_set_running(rig)
-    starts = [(load.surge_w or watts) - watts for load, watts in _running(rig)]
-    return None if running is None else running + max(starts)
+    stated = [load for load in rig.loads if load.side == "ac" and (load.running_w or load.surge_w)]
+    starts = [max(0.0, (load.surge_w or 0.0) - (load.running_w or 0.0)) for load in stated]
+    return (largest_set_running(rig) or 0.0) + max(starts) if stated else None

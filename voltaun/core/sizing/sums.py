@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from voltaun.core.rig.bank import acceptance, charge_limit, effective_energy
+from voltaun.core.rig.bank import acceptance, capacity_ah, charge_limit, effective_energy, nominal_voltage
 from voltaun.core.rig.loads import load_dc_wh
 from voltaun.core.rig.parts import Generator, Load
 from voltaun.core.rig.rig import Rig
@@ -94,11 +94,50 @@ def fuel(rig: Rig, generator: Generator, from_soc: float, to_soc: float) -> Fuel
     return Fuel(hours, litres, stored / litres, None if price is None else price * litres / stored * 1000)
 
 
-def charges(usable_wh: float, battery_wh: float, charger_efficiency: float) -> float:
-    """How many times a thing with a battery of its own is filled, through its charger's losses (a share)."""
-    if battery_wh <= 0 or charger_efficiency <= 0:
-        raise ValueError("found nothing to charge, expected a battery in Wh")
-    return usable_wh * charger_efficiency / battery_wh
+@dataclass(frozen=True)
+class Charge:
+    """One charge of a thing with a battery of its own: hours, Wh that leave the bank for it (what comes in meanwhile
+    taken off), and how many of them there are in what the bank has."""
+
+    hours: float
+    wh: float
+    times: float
+
+
+def charge(rig: Rig, usable_wh: float, battery_wh: float, from_soc: float, watts: float, passes: float, side: str,
+           harvest_w: float = 0.0) -> Charge:
+    """Charge a thing with a battery of its own from a level.
+
+    battery_wh  of the thing; watts  into it; passes  its charger, a share; side  that the charger hangs on
+    At the bank: dc_power(watts / passes) over battery Wh × (1 − level) / watts hours, less what comes in. Infinitely
+    often where that covers it. Raises ValueError where there is nothing to charge.
+    """
+    wanted = battery_wh * (1 - from_soc)
+    if wanted <= 0 or passes <= 0 or watts <= 0:
+        raise ValueError("found nothing to charge, expected a battery in Wh that is not full, and a charger")
+    hours = wanted / watts
+    wh = max(0.0, dc_power(rig, watts / passes, side) - harvest_w) * hours
+    return Charge(hours, wh, usable_wh / wh if wh else math.inf)
+
+
+PEUKERT = {"agm": 1.10, "gel": 1.15, "flooded": 1.25}
+"""The exponent of a lead bank's chemistry; lithium has none (W. Peukert, Elektrotechnische Zeitschrift 20 (1897))."""
+
+PRINTED_HOURS, GENTLE = 20.0, 0.1
+"""Printed Ah are those at this rate; up to a tenth of them in A a bank gives what is printed."""
+
+
+def run_time_on_lead(rig: Rig, share: float, watts: float) -> float | None:
+    """Hours that a big load runs on a share of a lead bank: H × (C / (I × H))^k; None where the load is gentle or the
+    bank is none of lead.
+
+    100 Ah flooded at 25 A: 20 × (100 / 500)^1.25 = 2.67 h instead of 4. C is what the bank gives in Ah.
+    """
+    exponent, volts, printed = PEUKERT.get(rig.bank.chemistry), nominal_voltage(rig.bank), capacity_ah(rig.bank)
+    if exponent is None or not volts or not printed or watts / volts <= GENTLE * printed:
+        return None
+    gives = effective_energy(rig).wh / volts
+    return float(share * PRINTED_HOURS * (gives / (watts / volts * PRINTED_HOURS)) ** exponent)
 
 
 def dc_amps(ac_amps: float, ac_volts: float, dc_volts: float, efficiency: float) -> float:
@@ -111,6 +150,11 @@ def dc_amps(ac_amps: float, ac_volts: float, dc_volts: float, efficiency: float)
 def daily_from_yearly(kwh_a_year: float) -> float:
     """Wh a day from kWh a year, as labels state it."""
     return kwh_a_year * 1000 / DAYS_A_YEAR
+
+
+def awg_mm2(gauge: float) -> float:
+    """Cross-section of a wire gauge (AWG), mm²: π/4 × (0.127 mm × 92^((36 − n) / 39))², ASTM B258; 10 AWG are 5.26."""
+    return float(math.pi / 4 * (0.127 * 92.0 ** ((36 - gauge) / 39)) ** 2)
 
 
 def voltage_drop(amps: float, length_m: float, area_mm2: float) -> float:

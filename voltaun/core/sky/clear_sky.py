@@ -5,7 +5,7 @@ place and its table is kept. Everything else is NumPy on that table.
 """
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
 import numpy as np
@@ -38,6 +38,11 @@ def plane_key(place: Place | Stay, array: SolarArray) -> PlaneKey:
 def stands(rig: Rig) -> tuple[Place | Stay, ...]:
     """Where the rig stood, one after the other: its place, then the places it went to."""
     return (rig.place, *rig.places)
+
+
+def stands_on(rig: Rig, day: date) -> Place | Stay:
+    """Where the rig stands on a local day."""
+    return next((stay for stay in reversed(rig.places) if stay.from_day <= day), rig.place)
 
 
 def planes(rig: Rig) -> list[PlaneKey]:

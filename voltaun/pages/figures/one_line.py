@@ -28,6 +28,11 @@ class Row:
     limit: Limit | None = None
 
 
+_BASIS = {"tested": "as tested", "log": "as the log shows", "rated": "as printed",
+          "station default": "of it, 85 % at its sockets"}
+"""What the bank's energy rests on, in a drawing."""
+
+
 def rows(rig: Rig) -> tuple[list[Row], list[Row], list[Row]]:
     """The sources, the AC loads and the DC loads as rows."""
     met = limits(rig)
@@ -194,7 +199,7 @@ def _bank(rig, bus, top, right):
     name = _bank_name(bank) + more
     held = f"{capacity_ah(bank):g} Ah, " if capacity_ah(bank) and not bank.is_station else ""
     words = (short(limit) if over else
-             f"{held}{show_energy(energy.wh)} {'as tested' if energy.basis == 'tested' else 'as printed'}")
+             f"{held}{show_energy(energy.wh)} {_BASIS[energy.basis]}")
     base = y + strings * (height + 8) + 8
     text_x = left
     parts += [el("text", name, x=text_x, y=top + 10, class_="part"),

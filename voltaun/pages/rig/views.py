@@ -144,15 +144,17 @@ def _part_words(path) -> str:
 
 
 def _aiming(rig: Rig, look) -> list[dict]:
-    """What each number of aimings a day brings this month, for each portable array."""
-    made = []
+    """What each number of aimings a day brings this month: for each portable array, and for a fixed one that is asked
+    about, whose tables are made only then."""
+    made, asked = [], request.args.get("aim", "")
     for array in rig.arrays:
-        if array.aimed_per_day:
-            times = range(1, max(4, array.aimed_per_day) + 1)
-            tables = clearsky.aimed_tables(context.tables_db(rig), rig, array, times)
-            month = look.today.month
-            gains = aiming_gains(tables, array.rated_w, month, look.account.learned.share.mean)
-            made.append({"array": array, "month": month, "gains": gains, "first": gains[1]})
+        if array.aimed_per_day or array.name == asked:
+            fixed = not array.aimed_per_day
+            times = range(0 if fixed else 1, max(4, array.aimed_per_day + 1))
+            tables = clearsky.aimed_tables(context.tables_db(rig), rig, array, times, look.today)
+            gains = aiming_gains(tables, array.rated_w, look.today.month, look.account.learned.share.mean)
+            made.append({"array": array, "month": look.today.month, "gains": gains, "first": gains[times[0]],
+                         "least": times[0]})
     return made
 
 

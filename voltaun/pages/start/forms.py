@@ -1,13 +1,65 @@
 """First run: three questions, each of which can be answered with "I don't know yet"."""
 
+import re
+from dataclasses import replace
+
 from flask_wtf import FlaskForm
 from wtforms import BooleanField, RadioField, SelectField, StringField
 
+from voltaun.core.rig.bank import rated_energy
 from voltaun.core.rig.fields import Fault, RigFaults
 from voltaun.core.rig.parts import CHEMISTRIES, Bank, Engine, Generator, Mains, Place, SolarArray
 from voltaun.core.rig.rig import Rig
-from voltaun.pages.fields import QuantityField, WholeField
+from voltaun.core.units import QuantityError, parse
+from voltaun.pages.fields import QuantityField, TypedField, WholeField
 from voltaun.pages.start.places import zones
+
+STANDBY_SHARE = 0.002
+"""Nobody's monitor on a small bank takes more W than this share of its Wh, until the standby is told."""
+
+
+class DegreesField(QuantityField):
+    """Degrees, with a letter of the compass where one is written: `48.2 N`, `70.5 W`."""
+
+    def read(self, text):
+        found = re.fullmatch(r"([NSEW]?)\s*([^NSEW]*?)\s*°?\s*([NSEW]?)", text.strip().upper())
+        letter = found and (found[1] or found[3])
+        value = super().read((found[2] if letter else text).replace("°", ""))
+        return -abs(value) if letter and letter in "SW" else value
+
+
+class PanelsField(QuantityField):
+    """Panels as (how many, W of one): `4 panels of 225 W`, `4 x 225 W`, or `900 W` of one."""
+
+    def read(self, text):
+        found = re.fullmatch(r"(\d{1,3})\s*(?:panels?\s*(?:of|,)?|x|×|\*)\s*(.+)", text.strip().lower())
+        return (int(found[1]), super().read(found[2])) if found and int(found[1]) else (1, super().read(text))
+
+    def show(self, value):
+        return "" if value is None else f"{value[0]} x {value[1]:g} W"
+
+
+class LabelField(TypedField):
+    """A bank as its labels say: `8 batteries of 6 V 350 Ah, in strings of 4`, `2 x 12.8 V 200 Ah`, `1.024 kWh`."""
+
+    def read(self, text):
+        # A comma between digits is a decimal's.
+        words = re.sub(r"(?<=\d),(?=\d)", ".", text.lower().replace("×", "x"))
+        words = " ".join(words.replace(",", " ").split())
+        station = re.fullmatch(r"(?:station of )?(\d+(?:\.\d+)?) ?(k?wh)", words)
+        if station:
+            return {"rated_energy_wh": parse(f"{station[1]} {station[2]}", "energy", low=1)}
+        example = "8 batteries of 6 V 350 Ah, in strings of 4"
+        found = re.fullmatch(r"(?:(\d+) ?(?:batteries|battery|units?|x)(?: of)? )?(\d+(?:\.\d+)?) ?v (\d+(?:\.\d+)?) "
+                             r"?ah(?: (?:each|wired)?)?(?: ?in strings? of (\d+)| ?(\d+) in series)?", words)
+        if not found:
+            raise QuantityError(repr(text[:60]), "what the labels say", f"{example}, or 2 kWh")
+        count, series = int(found[1] or 1), int(found[4] or found[5] or 1)
+        if count < 1 or series < 1 or count % series:
+            raise QuantityError(repr(text[:60]), f"as many batteries as strings of {series} are made of", example)
+        return {"unit_voltage_v": float(found[2]), "unit_capacity_ah": float(found[3]), "series": series,
+                "parallel": count // series}
+
 
 STAND_IN_BANK = Bank("lfp", 12.8, 100)
 GREENWICH = (51.5, 0.0)
@@ -18,18 +70,19 @@ class StartForm(FlaskForm):
 
     name = StringField("What do you call it?", default="My place")
     timezone = SelectField("Time zone")
-    latitude = QuantityField("Latitude, °", "number", low=-90, high=90)
-    longitude = QuantityField("Longitude, °", "number", low=-180, high=180)
+    latitude = DegreesField("Latitude, °", "number", low=-90, high=90)
+    longitude = DegreesField("Longitude, °", "number", low=-180, high=180)
     bank = RadioField("What bank?", choices=[("units", "Batteries"), ("station", "An all-in-one station"),
                                              ("unknown", "I don't know yet")], default="units")
     chemistry = SelectField("Chemistry", choices=[(key, known.name) for key, known in CHEMISTRIES.items()])
-    unit_voltage_v = QuantityField("One battery, V", "voltage", low=1)
+    label = LabelField("As the labels say")
+    unit_voltage_v = QuantityField("or one battery, V", "voltage", low=1)
     unit_capacity_ah = QuantityField("One battery, Ah", "charge", low=0.1)
     series = WholeField("In series", default=1)
     parallel = WholeField("Strings in parallel", default=1)
     rated_energy_wh = QuantityField("The station's Wh", "energy", low=1)
     sources_unknown = BooleanField("I don't know yet")
-    solar_w = QuantityField("Sun: all panels together, W", "power")
+    solar_w = PanelsField("Sun: panels and their W", "power")
     vehicle_w = QuantityField("Engine on the road, W into the bank", "power")
     generator_w = QuantityField("Generator, W into the bank", "power")
     mains_w = QuantityField("Mains, W into the bank", "power")
@@ -50,16 +103,10 @@ class StartForm(FlaskForm):
             latitude, longitude = zones().get(self.timezone.data, GREENWICH)
             untold.append("place")
         place = Place(latitude, longitude, self.timezone.data or "Etc/UTC")
-        if self.bank.data == "unknown":
+        bank = self._bank()
+        if bank is None:
             bank = STAND_IN_BANK
             untold.append("bank")
-        elif self.bank.data == "station":
-            if self.rated_energy_wh.data is None:
-                raise RigFaults([Fault("rated_energy_wh", "nothing", "the station's energy, such as 2 kWh")])
-            bank = Bank(self.chemistry.data, rated_energy_wh=self.rated_energy_wh.data)
-        else:
-            bank = Bank(self.chemistry.data, self.unit_voltage_v.data, self.unit_capacity_ah.data,
-                        self.series.data or 1, self.parallel.data or 1)
         filled = [bool(self[f"{source}_w"].data) for source in ("solar", "vehicle", "generator", "mains")]
         if self.sources_unknown.data or not any(filled):
             untold.append("sources")
@@ -69,9 +116,27 @@ class StartForm(FlaskForm):
                    generators=(Generator("Generator", self.generator_w.data),) if self.generator_w.data else (),
                    mains=(Mains("Mains", self.mains_w.data),) if self.mains_w.data else ())
 
+    def _bank(self) -> Bank | None:
+        """The bank that was told, by its labels or figure by figure; None where nothing was."""
+        told = {"unit_voltage_v": self.unit_voltage_v.data, "unit_capacity_ah": self.unit_capacity_ah.data}
+        if self.bank.data == "unknown":
+            return None
+        if self.label.data:
+            bank = Bank(self.chemistry.data, **self.label.data)
+        elif self.rated_energy_wh.data is not None and not any(told.values()):
+            bank = Bank(self.chemistry.data, rated_energy_wh=self.rated_energy_wh.data)
+        elif any(told.values()):
+            bank = Bank(self.chemistry.data, **told, series=self.series.data or 1, parallel=self.parallel.data or 1)
+        elif self.bank.data == "station":
+            raise RigFaults([Fault("rated_energy_wh", "nothing", "the station's energy, such as 2 kWh")])
+        else:
+            return None
+        return replace(bank, standby_w=min(bank.standby_w, round(STANDBY_SHARE * rated_energy(bank), 2)))
+
     def _array(self, latitude: float) -> tuple[SolarArray, ...]:
         """All panels as one array that faces the equator, tilted as the latitude suggests."""
         if not self.solar_w.data:
             return ()
         tilt = float(min(45, max(10, round(abs(latitude) * 0.8))))
-        return (SolarArray("Panels", self.solar_w.data, 1, tilt, 180.0 if latitude >= 0 else 0.0),)
+        panels, watts = self.solar_w.data
+        return (SolarArray("Panels", watts, panels, tilt, 180.0 if latitude >= 0 else 0.0),)

@@ -1,6 +1,7 @@
 """The sentences with blanks: what each asks, what it starts from in the rig, and how it answers."""
 
 import math
+import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
@@ -25,6 +26,7 @@ class Blank:
     label: str
     high: float | None = None
     unit: str = ""  # of a bare number, where it is not the kind's own
+    volts: str = ""  # the blank that holds the volts at which Ah of this one are meant; the bank's without one
 
 
 @dataclass(frozen=True)
@@ -52,10 +54,11 @@ def work(sentence: Sentence, given, volts: float | None) -> Worked:
     """Answer a sentence from what was typed (a mapping of the blanks' names), else from what stands in it."""
     blanks = [part for part in sentence.parts if isinstance(part, Blank)]
     worked = Worked(sentence, {blank.name: given.get(blank.name, blank.first) for blank in blanks})
-    values = {}
-    for blank in blanks:
+    values: dict = {}
+    for blank in sorted(blanks, key=lambda each: bool(each.volts)):
         try:
-            values[blank.name] = _value(blank, worked.typed[blank.name], volts)
+            own = values.get(blank.volts) if blank.volts else volts
+            values[blank.name] = _value(blank, worked.typed[blank.name], own)
         except QuantityError as error:
             worked.faults.append(f"{blank.label}: found {error.found}, expected {error.expected}, "
                                  f"such as {error.example}.")
@@ -72,11 +75,34 @@ def _value(blank: Blank, typed: str, volts):
         if typed not in SIDES:
             raise QuantityError(repr(typed), "ac or dc", "ac")
         return typed
+    if blank.kind in ("length", "area"):
+        return _measure(blank.kind, typed)
     return parse(typed, blank.kind, volts=volts, low=0, high=blank.high, unit=blank.unit)
 
 
-def sentences(rig: Rig, level: float | None, month: int) -> list[Sentence]:
-    """All sentences, with the rig's own figures and the present level (a fraction) in their blanks."""
+FOOT_M = 0.3048
+
+
+def _measure(kind: str, typed: str) -> float:
+    """A length in m (`4 m`, `13 ft`) or a cross-section in mm² (`2.5 mm²`, `10 AWG`)."""
+    expected, example = (("a length", "4 m or 13 ft") if kind == "length" else
+                         ("a cross-section", "2.5 mm² or 10 AWG"))
+    found = re.fullmatch(r"(awg\s*)?(\d+(?:[.,]\d+)?)\s*(m|ft|feet|foot|'|mm²|mm2|awg)?", typed.strip().lower()[:40])
+    units = ("m", "ft", "feet", "foot", "'") if kind == "length" else ("mm²", "mm2", "awg")
+    unit = found and ("awg" if found[1] else found[3])
+    if not found or (unit and unit not in units):
+        raise QuantityError(repr(typed.strip()[:40]), expected, example)
+    number = float(found[2].replace(",", "."))
+    if unit == "awg":
+        return sums.awg_mm2(number)
+    return number * (FOOT_M if kind == "length" and unit and unit != "m" else 1.0)
+
+
+def sentences(rig: Rig, level: float | None, month: int, sun_wh: float | None = None) -> list[Sentence]:
+    """All sentences, with the rig's own figures and the present level (a fraction) in their blanks.
+
+    sun_wh  what the arrays bring in a usual day of the month, Wh
+    """
     bank = rig.bank
     soc = f"{(1.0 if level is None else level) * 100:.0f} %"
     floor = f"{bank.everyday_floor * 100:g} %"
@@ -93,12 +119,20 @@ def sentences(rig: Rig, level: float | None, month: int) -> list[Sentence]:
                  lambda v: _share(rig, energy, month, v), ("rig.show#loads", "Your loads: Rig")),
         Sentence("full", ("From ", Blank("soc", "percent", soc, "Level"), " to ",
                           Blank("goal", "percent", "100 %", "Goal"), " with ",
-                          Blank("watts", "power", f"{_first_charger(rig):g} W", "Charging"), " of charging takes"),
+                          Blank("watts", "power", f"{_first_charger(rig):g} W", "Charging"),
+                          " of charging, and ", Blank("load", "power", "0 W", "On meanwhile"),
+                          " on at the battery, takes"),
                  lambda v: _full(rig, v), ("rig.show#sun", "Your sources: Rig")),
-        Sentence("charges", ("A thing with a battery of ", Blank("battery", "energy", "50 Wh", "Its battery"),
-                             ", through a charger that passes ", Blank("passes", "percent", "85 %", "Charger"),
-                             ", is filled from ", Blank("share", "percent", "10 %", "Share"), " of the bank"),
-                 lambda v: [f"{sums.charges(energy * v['share'], v['battery'], v['passes']):.1f} times"]),
+        Sentence("charges", ("A thing with a battery of ",
+                             Blank("battery", "energy", "50 Wh", "Its battery", volts="own"), " at ",
+                             Blank("own", "voltage", "3.7 V", "Its own volts"), ", charged from ",
+                             Blank("from", "percent", "20 %", "From"), " with ",
+                             Blank("watts", "power", "15 W", "Into it"), " by a charger on the ",
+                             Blank("side", "side", "ac" if rig.inverter else "dc", "Side"), " side that passes ",
+                             Blank("passes", "percent", "85 %", "Charger"), ", with ",
+                             Blank("harvest", "power", "0 W", "Coming in"), " coming in, is filled from ",
+                             Blank("share", "percent", "10 %", "Share"), " of the bank"),
+                 lambda v: _charges(rig, energy, sun_wh, v)),
         Sentence("amps", (Blank("amps", "current", "5 A", "Amps"), " at ",
                           Blank("ac", "voltage", "230 V", "Volts of the socket"), " through the inverter is, at ",
                           Blank("dc", "voltage", f"{volts:g} V", "Volts of the bank")),
@@ -121,15 +155,16 @@ def sentences(rig: Rig, level: float | None, month: int) -> list[Sentence]:
         Sentence("yearly", (Blank("kwh", "energy", "250 kWh", "A year, kWh", unit="kWh"), " a year on a label is"),
                  lambda v: _yearly(rig, v), ("rig.show#loads", "Add it to your loads: Rig")),
         Sentence("drop", (Blank("amps", "current", "15 A", "Amps"), " through ",
-                          Blank("length", "number", "4", "Length, m", 1000), " m of cable of ",
-                          Blank("area", "number", "2.5", "Cross-section, mm²", 1000), " mm² loses, of ",
+                          Blank("length", "length", "4 m", "Length"), " of cable of ",
+                          Blank("area", "area", "2.5 mm²", "Cross-section"), " loses, of ",
                           Blank("volts", "voltage", f"{volts:g} V", "Volts")),
                  _drop, caution="Wire and fuse sizes: local codes and licensed people decide."),
     ]
     if rig.generators:
         made.insert(3, Sentence("fuel", (
-            f"{rig.generators[0].name}, from ", Blank("soc", "percent", soc, "Level"), " to ",
-            Blank("goal", "percent", "90 %", "Goal"), ", takes"), lambda v: _fuel(rig, v),
+            f"{rig.generators[0].name}, from ",
+            Blank("soc", "percent", soc if level is not None and level < FUEL_GOAL else floor, "Level"), " to ",
+            Blank("goal", "percent", f"{FUEL_GOAL * 100:.0f} %", "Goal"), ", takes"), lambda v: _fuel(rig, v),
             ("rig.show#generators", "Its litres and their price: Rig"), FUMES))
     if not rig.chemistry.lithium:
         made.append(Sentence("volts", (Blank("volts", "voltage", f"{volts * 1.04:.1f} V", "Volts"),
@@ -143,11 +178,48 @@ def _first_charger(rig: Rig) -> float:
     return chargers[0].gives_w if chargers else 500.0
 
 
+FUEL_GOAL = 0.9
+"""A generator is not run for the last tenth, which is dear."""
+
+
 def _run(rig, energy, v) -> list[str]:
     watts = sums.dc_power(rig, v["watts"], v["side"])
-    hours = sums.run_time(max(0.0, v["soc"] - v["floor"]) * energy, watts, v["harvest"])
+    share = max(0.0, v["soc"] - v["floor"])
+    hours = sums.run_time(share * energy, watts, v["harvest"])
     at_battery = f"it takes {show_power(watts)} at the battery" if v["side"] == "ac" else "straight from the battery"
-    return ["no time at all: it never runs out" if math.isinf(hours) else show_duration(hours), at_battery]
+    if math.isinf(hours):
+        told = [f"never: {show_power(v['harvest'])} come in, and {show_power(watts)} go"]
+    else:
+        heavy = sums.run_time_on_lead(rig, share, watts - v["harvest"])
+        told = [show_duration(hours if heavy is None else heavy)]
+        told += [] if heavy is None else [f"not {show_duration(hours)}: a lead bank gives less to so large a load"]
+    return [*told, at_battery, *_too_much(rig, v)]
+
+
+def _too_much(rig, v) -> list[str]:
+    """What the inverter has to say of an AC thing."""
+    if v["side"] != "ac":
+        return []
+    if rig.inverter is None:
+        return ["the rig has no inverter, and so no AC side"]
+    most = rig.inverter.continuous_w
+    if most is None or v["watts"] <= most:
+        return []
+    return [f"the inverter does not run it: {show_power(v['watts'])} on {show_power(most)}"]
+
+
+def _charges(rig, energy, sun_wh, v) -> list[str]:
+    usable = energy * v["share"]
+    one = sums.charge(rig, usable, v["battery"], v["from"], v["watts"], v["passes"], v["side"], v["harvest"])
+    if math.isinf(one.times):
+        return ["as often as you like: what comes in covers it", f"each takes {show_duration(one.hours)}"]
+    told = [f"{one.times:.1f} times" if one.times >= 1 else
+            f"not quite once: to {show_percent(v['from'] + (1 - v['from']) * one.times)}"]
+    told.append(f"each takes {show_energy(one.wh)} from the bank, {one.wh / energy * 100:.1f} % of it, and "
+                f"{show_duration(one.hours)}")
+    if sun_wh:
+        told.append(f"a day of this month's sun makes about {sun_wh * rig.bank.charge_efficiency / one.wh:.0f}")
+    return [*told, *_too_much(rig, v | {"watts": v["watts"] / v["passes"]})]
 
 
 def _share(rig, energy, month, v) -> list[str]:
@@ -168,7 +240,9 @@ def _full(rig, v) -> list[str]:
     together = good_sun + sum(part.gives_w for part in chargers)
     if len(each) > 1:
         each.append(f"All together, {show_power(together)}: {takes(together)}")
-    return [takes(v["watts"]), *each, "The last part is slow: above "
+    load = v["load"]
+    goes = [f"{show_power(load)} of it go to what is on"] if load else []
+    return [takes(max(0.0, v["watts"] - load)), *goes, *each, "The last part is slow: above "
             f"{show_percent(rig.chemistry.taper_soc)} the bank takes less and less"]
 
 
@@ -196,7 +270,8 @@ def _wiring(v) -> list[str]:
         raise ValueError("found a part of a battery, expected whole numbers, 1 or more")
     made = Bank("lfp", v["volts"], v["ah"], series, parallel)
     return [f"{nominal_voltage(made):.5g} V, {capacity_ah(made):.5g} Ah, {show_energy(rated_energy(made))}",
-            f"series adds volts, parallel adds Ah; {series * parallel} batteries"]
+            f"series adds volts, parallel adds Ah; {series * parallel} "
+            f"{'battery' if series * parallel == 1 else 'batteries'}"]
 
 
 def _yearly(rig, v) -> list[str]:
@@ -208,5 +283,7 @@ def _yearly(rig, v) -> list[str]:
 
 def _drop(v) -> list[str]:
     lost = sums.voltage_drop(v["amps"], v["length"], v["area"])
+    if v["volts"] and lost >= v["volts"]:
+        return ["all of it", "no such current gets through: the cable is far too thin or too long"]
     share = f", {lost / v['volts'] * 100:.1f} % of it" if v["volts"] else ""
     return [f"{lost:.2f} V{share}"]

@@ -1,7 +1,10 @@
 """Sums: sentences with blanks that answer as one types."""
 
+from datetime import timedelta
+
 from flask import render_template, request
 
+from voltaun.core.instants import day_start
 from voltaun.core.rig.bank import nominal_voltage
 from voltaun.pages import context
 
@@ -13,5 +16,15 @@ def show():
     rig, seen = context.rig(), context.look().standing
     asked = request.args.get("of")
     worked = [work(each, request.args if each.key == asked else {}, nominal_voltage(rig.bank))
-              for each in sentences(rig, seen.soc if seen else None, context.look().today.month)]
-    return render_template("sums/sums.html", worked=worked), 422 if any(each.faults for each in worked) else 200
+              for each in sentences(rig, seen.soc if seen else None, context.look().today.month, _sun_a_day())]
+    wrong = any(each.faults for each in worked if each.sentence.key == asked)
+    return render_template("sums/sums.html", worked=worked), 422 if wrong else 200
+
+
+def _sun_a_day() -> float | None:
+    """What the arrays bring in a usual day of this month, Wh; None without arrays."""
+    look, sun = context.look(), context.sun()
+    if sun is None:
+        return None
+    start = day_start(look.today, context.rig().zone)
+    return sun.between(start, start + timedelta(days=1)) * look.account.learned.share.mean
