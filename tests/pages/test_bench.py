@@ -165,6 +165,93 @@ class MeterRun(BenchCase):
         self.shows("no finding to apply", self.press("apply").text)
         self.shows("Apply to the rig", self.press("state", state="open").text)
 
+    def test_a_counter_set_to_nought_right_after_a_reading_counts_all_that_flowed(self):
+        self.begin(meter((0, 24, 47), (0, 700, 690)))
+        page = self.press("marks/2", reset="then").text
+        # 700 Wh and 690 in 47 hours; left out, the second would be lost.
+        self.shows("Noted: it was set to nought right after the reading before.", page)
+        self.shows("takes 710 Wh a day", page)
+
+    def test_a_run_time_may_be_hours_and_minutes_and_counters_show_all_digits(self):
+        self.begin(meter((0,), (0,)))
+        self.read(at="2026-11-03T19:10", wh="12.34 kWh", run_hours="8 h 20")
+        self.assertEqual(self.run_now().run.marks[1].run_minutes, 500)
+        self.shows("12\u202f340 Wh", self.show())
+        self.read(at="2026-11-04T19:10", wh="24.68 kWh", run_hours="1000")
+        self.assertEqual(self.run_now().run.marks[2].run_minutes, 1000)
+
+    def test_pairs_within_a_minute(self):
+        self.begin(Run("inverter", marks=marks((0,), ac_w=(0,), dc_w=(18,))))
+        for ac, dc in ((90, 118), (900, 1018), (900, 1018)):
+            self.read(ac_w=str(ac), dc_w=str(dc), at="2026-11-24T20:00")
+        self.assertEqual([mark.ac_w for mark in self.run_now().run.marks], [0, 90, 900])  # the last was sent twice
+
+    def test_one_finding_is_in_use_and_an_older_one_is_used_again(self):
+        self.begin(meter((0, 24), (0, 700)))
+        self.begin(meter((0, 24), (0, 900)))
+        self.press("apply", 1)
+        self.shows("the rig reckons with it", self.show(1))
+        self.press("apply", 2)
+        older, newer = self.show(1), self.show(2)
+        self.hides("the rig reckons with it", older)
+        self.shows("another figure is in its place since", older)
+        self.shows("Use this one again", older)
+        self.shows("the rig reckons with it", newer)
+        bench_page = self.client.get("/1/bench").text
+        self.shows("in use", bench_page)
+        self.shows("Use it again", bench_page)
+        self.press("apply", 1)  # the seasonal switch: one action
+        self.assertEqual(self.kept().rig.loads[0].daily_wh, 700)
+        self.hides("the rig reckons with it", self.show(2))
+        self.press("take-back", 1)
+        self.assertEqual(self.kept().rig.loads[0].daily_wh, 900)
+        # Changed by hand it is nobody's, and either can be used again.
+        self.save(loads=(replace(self.kept().rig.loads[0], daily_wh=500), *self.kept().rig.loads[1:]))
+        self.shows("Apply to the rig", self.show(1))
+        self.shows("Use this one again", self.show(2))
+
+    def test_an_abandoned_run_counts_no_more(self):
+        self.begin(meter((0, 24), (0, 700)))
+        self.press("apply")
+        self.shows("Abandoned; the rig has its figures of before.", self.press("state", state="abandoned").text)
+        self.assertEqual(self.kept().rig.loads[0], FREEZER)
+        self.assertEqual(self.run_now().state, "abandoned")
+
+    def test_what_is_beyond_belief_is_asked_about(self):
+        self.begin(meter((0, 24), (0, 0.7)))
+        page = self.show()
+        self.shows("That would be 1 Wh a day, next to nothing. Is it right?", page)
+        self.assertEqual(self.post("/1/bench/runs/1/apply", {"version": self.run_now().version},
+                                   follow_redirects=True).status_code, 200)
+        self.assertEqual(self.kept().rig.loads[0], FREEZER)
+        self.shows("takes 700 Wh a day", self.press("kwh").text)
+        self.press("apply")
+        self.assertEqual(self.kept().rig.loads[0].daily_wh, 700)
+        self.begin(meter((0, 24), (0, 0.5)))
+        self.press("apply", 2, sure="yes")
+        self.assertEqual(self.kept().rig.loads[0].daily_wh, 0.5)
+        given = {"instrument": "label", "subject": "Odd", "side": "ac", "basis": "label", "daily_wh": "90 kWh"}
+        answer = self.post("/1/bench/new", given)
+        self.assertEqual(answer.status_code, 422)
+        self.shows("as much as several houses take. Is it right?", answer.text)
+        self.assertEqual(self.post("/1/bench/new", given | {"sure": "yes"}).status_code, 303)
+
+    def test_a_fresh_user_meters_what_is_not_listed_yet(self):
+        self.save(loads=())
+        self.shows("What is on it?", self.client.get("/1/bench/new?instrument=meter").text)
+        answer = self.post("/1/bench/new", {"instrument": "meter", "subject": "", "at": "2026-11-23T08:00", "wh": "0"})
+        self.assertEqual(answer.status_code, 422)
+        self.shows("Found no name", answer.text)
+        self.post("/1/bench/new", {"instrument": "meter", "subject": "Fridge box", "side": "dc", "wh": "0",
+                                    "at": "2026-11-23T08:00"})
+        self.read(at="2026-11-24T08:00", wh="480")
+        self.press("noted", subject="Fridge", side="dc")
+        self.press("apply")
+        self.assertEqual(self.kept().rig.loads[-1], Load("Fridge", 480, "dc", evidence="metered"))
+        page = self.press("noted", subject="Cold box", side="dc")
+        self.assertEqual(page.status_code, 422)
+        self.shows("take the finding back first", page.text)
+
     def test_more_read_after_it_was_applied(self):
         self.begin(meter((0, 24), (0, 700)))
         self.press("apply")
@@ -234,6 +321,14 @@ class Round(BenchCase):
         self.begin(replace(run, marks=late))
         self.shows("✓ metered", self.client.get("/1/bench").text)
 
+    def test_without_a_meter_the_round_stays(self):
+        self.post("/1/bench/round", {"ac_meters": "1", "dc_meters": "0", "begin": "2026-11-24T08:00"})
+        slots = bench.measuring_round(self.db, 1).slots
+        answer = self.post("/1/bench/round", {"ac_meters": "0", "dc_meters": "0", "begin": "2026-11-24T08:00"})
+        self.assertEqual(answer.status_code, 422)
+        self.shows("Found no meter", answer.text)
+        self.assertEqual((bench.measuring_round(self.db, 1).slots, bool(slots)), (slots, True))
+
     def test_odd_counts_are_refused(self):
         good = {"ac_meters": "1", "dc_meters": "0", "begin": "2026-11-25T08:00"}
         for data in ({"ac_meters": "many"}, {"ac_meters": "99"}, {"dc_meters": "1.5"}, {"begin": "?"}, {"begin": ""}):
@@ -268,6 +363,16 @@ class RigPage(BenchCase):
         self.assertEqual(self.kept().rig.bank.everyday_floor, 0.20)
         self.shows("nothing was taken back", self.post(undo, follow_redirects=True).text)
         self.assertEqual(self.post("/1/rig/depth", {"policy": "reckless"}).status_code, 400)
+
+    def test_a_fixed_array_is_asked_about_and_a_moved_one_reckoned_where_it_stands_today(self):
+        self.shows("What would aiming Roof by hand bring?", self.client.get("/1/rig").text)
+        page = self.client.get("/1/rig?aim=Roof").text
+        self.shows("as it is fixed", page)
+        self.save(places=(Stay(date(2027, 1, 1), "North", 60.0, 10.0),))
+        # A place that is still to come changes nothing of today's.
+        later = self.client.get("/1/rig?aim=Roof").text
+        told = re.search(r"Aiming the Roof[^.]*\.", page)[0]
+        self.shows(told, later)
 
     def test_a_portable_array_says_what_aiming_gains(self):
         self.save(arrays=(SolarArray("Fold", 120, 2, aimed_per_day=2),))

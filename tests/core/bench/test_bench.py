@@ -7,7 +7,8 @@ import numpy as np
 
 from tests.support import NOW, rig, sun_of
 from voltaun.core.bench import metering, trials
-from voltaun.core.bench.findings import changes, find
+from voltaun.core.bench import round as rounds
+from voltaun.core.bench.findings import changes, doubtful, find, in_kwh
 from voltaun.core.bench.runs import Mark, Run
 from voltaun.core.reasons import CounterFell, Misread, NotYet, reason
 from voltaun.core.rig.fields import RigFaults
@@ -95,6 +96,14 @@ class Meter(unittest.TestCase):
 
     def test_times_out_of_order_are_put_in_order(self):
         self.assertEqual(metering.meter(meter((0, 48, 24), (0, 1400, 700))).daily_wh, 700)
+
+    def test_from_twenty_hours_on_a_run_is_a_day(self):
+        for hours, evidence in ((19.9, "spot"), (20, "metered"), (23.9, "metered")):
+            self.assertEqual(metering.meter(meter((0, hours), (0, 700))).evidence, evidence)
+        of = rounds.Round(START, 1, 0, ())
+        slot = rounds.Slot("Freezer", "AC 1", START, START + timedelta(hours=24))
+        self.assertTrue(rounds.done(slot, of, [("Freezer", START + timedelta(hours=23), 22.9)]))
+        self.assertFalse(rounds.done(slot, of, [("Freezer", START + timedelta(hours=23), 19.0)]))
 
     def test_short_and_warm_runs_say_what_that_means(self):
         short = metering.meter(replace(meter((0, 6), (0, 200)), warm=True))
@@ -195,6 +204,33 @@ class Capacity(unittest.TestCase):
         self.assertEqual(found.energy_wh, 9400)
         self.assertGreater(found.sd, trials.METER_TRUST)
         self.assertIn("stopped_early", [each.code for each in found.remarks])
+
+    def test_a_stations_label_is_what_comes_out_of_its_sockets(self):
+        # Label 1500 Wh; 1290 at its sockets in 30 h, a load's own meter says 1050, idle 8 W.
+        of = rig(bank=Bank(rated_energy_wh=1500), inverter=Inverter(8, 0.9))
+        run = Run("capacity", marks=marks((0, 30), ac_wh=(0, 1290), other_wh=(0, 1050)), cut_off=True)
+        found = trials.capacity(run, of)
+        self.assertEqual((found.given_wh, round(found.share_of_rated, 3)), (1290, 0.86))
+        self.assertEqual(found.losses, (("idle", 240.0), ("unexplained", 0.0)))
+        self.assertAlmostEqual(found.energy_wh, 1290 / 0.9 + 240)  # the books are kept at the battery
+        # 1800 Wh at the sockets of a station of 2048 are 88 % of it, whatever they took at its battery.
+        of = rig(bank=Bank(rated_energy_wh=2048), inverter=Inverter(10, 0.85))
+        found = trials.capacity(Run("capacity", marks=marks((0, 9), ac_wh=(0, 1800)), cut_off=True), of)
+        self.assertAlmostEqual(found.share_of_rated, 0.879, 3)
+        self.assertEqual(found.losses, ())
+
+    def test_like_stands_beside_like(self):
+        run = Run("capacity", marks=marks((0, 20), ah=(0, 241.0), other_wh=(0, 240.4 * 25.6)), cut_off=True)
+        ah = trials.capacity(run, self.BANK)
+        self.assertAlmostEqual(ah.disagreement, -0.0025, 4)  # two Ah meters, 241.0 and 240.4
+        self.assertEqual((ah.rated_ah, ah.ah), (400, 241.0))
+        # One meter that shows Wh and Ah is one meter, and an AC one does not stand beside what leaves the battery.
+        one = trials.capacity(Run("capacity", marks=marks((0, 20), wh=(0, 9400), ah=(0, 380)), cut_off=True), self.BANK)
+        self.assertIsNone(one.disagreement)
+        both = trials.capacity(Run("capacity", marks=marks((0, 20), wh=(0, 3300), ac_wh=(0, 2574), other_wh=(0, 2600)),
+                                   cut_off=True), rig(bank=Bank("lfp", 12.8, 280), inverter=Inverter(15)))
+        self.assertAlmostEqual(both.disagreement, 2600 / 2574 - 1)
+        self.assertEqual([(name, round(wh)) for name, wh in both.losses], [("idle", 300), ("conversion", 426)])
 
     def test_the_cold_is_taken_out(self):
         run = Run("capacity", marks=marks((0, 20), wh=(0, 8460), ambient_c=(0, 0)), cut_off=True)
@@ -315,6 +351,29 @@ class Applying(unittest.TestCase):
         for run, expected in cases:
             before, after = figures(self.OF), figures(self.applied(run))
             self.assertEqual({path: value for path, value in after.items() if before[path] != value}, expected)
+
+    def test_a_capacity_test_that_shows_the_inverter_sets_its_efficiency_too(self):
+        run = Run("capacity", marks=marks((0, 20), wh=(0, 3300), ac_wh=(0, 2574)), cut_off=True)
+        of = replace(self.OF, inverter=Inverter(15, 0.9))
+        self.assertEqual(changes(run, of, find(run, of)), {("bank", "tested_energy_wh"): 3300.0,
+                                                           ("inverter", "efficiency"): 0.858})
+        ac = Run("capacity", marks=marks((0, 20), ac_wh=(0, 2574)), cut_off=True)
+        self.assertEqual(len(changes(ac, of, find(ac, of))), 1)  # reckoned through the efficiency, it shows none
+
+    def test_what_is_beyond_belief(self):
+        of = replace(self.OF, loads=(Load("Freezer", 900, "ac", 120), Load("Clock", 10, "ac")))
+        capacity = Run("capacity", marks=marks((0, 20), wh=(0, 9.0)), cut_off=True)
+        for run, code in (
+                (meter((0, 24), (0, 0.7)), "next_to_nothing"), (meter((0, 24), (0, 700)), None),
+                (meter((0, 24), (0, 3700)), "more_than_it_can"),  # 154 W day and night of a thing of 120 W
+                (replace(meter((0, 24), (0, 60_000)), subject="Clock"), "as_much_as_houses"),
+                (capacity, "tested_beyond_belief"), (in_kwh(capacity), None),
+                (Run("capacity", marks=marks((0, 20), wh=(0, 11_000)), cut_off=True), "tested_beyond_belief"),
+                (Run("harvest", "Ute", marks=marks((0, 2), wh=(0, 0.6))), "harvest_beyond_belief"),
+                (Run("harvest", "Ute", marks=marks((0, 2), wh=(0, 600))), None),
+                (Run("label", "Odd", daily_wh=80_000), "as_much_as_houses")):
+            said = doubtful(run, of, find(run, of))
+            self.assertEqual(said and said.code, code, run)
 
     def test_a_load_that_is_not_there_is_added_with_its_side(self):
         run = replace(meter((0, 48), (0, 400)), subject="Radio", side="dc")

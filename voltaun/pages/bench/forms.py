@@ -70,7 +70,7 @@ class MarkForm(PlacedForm):
         values = {name: self[name].data for name in self.names}
         if "run_hours" in values:
             hours = values.pop("run_hours")
-            values["run_minutes"] = None if hours is None else hours * 60
+            values["run_minutes"] = None if hours is None else round(hours * 60, 3)
         if values.get("soc") is not None:
             values["soc"] = values["soc"][0]
         return Mark(at, **values, reset=bool(self.kept and self.kept.reset),
