@@ -264,6 +264,57 @@ class MeterRun(BenchCase):
         self.assertEqual(len(self.run_now().run.marks), 2)
 
 
+class UsualThings(BenchCase):
+    def test_they_are_ticked_listed_and_taken_back(self):
+        page = self.client.get("/1/bench/usual").text
+        for words in ("Keeping warm", "Fuel heater's fan".replace("'", "&#39;"), "6.00 kWh – 18.0 kWh", "of your bank"):
+            self.shows(words.replace("of your bank", "Of your bank"), page)
+        page = self.post("/1/bench/usual", {"name": ["Fridge box", "Router", "Spaceship"]}, follow_redirects=True).text
+        self.shows("2 things are listed, each a guess until it is metered.", page)
+        self.assertEqual([load.name for load in self.kept().rig.loads], ["Freezer", "Lamp", "Fridge box", "Router"])
+        self.assertEqual(self.kept().rig.loads[2], Load("Fridge box", 425, "dc", 45, 90, evidence="guess"))
+        self.shows("Nothing was picked", self.post("/1/bench/usual", {"name": "Router"}, follow_redirects=True).text)
+        self.post(re.search(r'action="(/1/rig/undo/\d+)"', page)[1])
+        self.assertEqual(len(self.kept().rig.loads), 2)
+
+    def test_a_name_alone_is_a_first_guess(self):
+        self.post("/1/bench/new", {"instrument": "label", "subject": "fridge box", "side": "ac", "basis": "label"})
+        self.assertEqual(self.kept().rig.loads[-1], Load("fridge box", 425, "dc", 45, evidence="guess"))
+
+
+class OfTheUsualSet(BenchCase):
+    def levels(self):
+        return [(each.reading.soc, each.reading.solar_wh) for each in kept_readings.everything(self.db, 1)]
+
+    def test_its_levels_are_readings_and_follow_it(self):
+        self.post("/1/bench/new", {"instrument": "drawdown", "subject": "", "soc": "94", "at": "2026-11-23T08:00"})
+        self.read(at="2026-11-23T20:00", soc="88")
+        self.shows("the level stands in the log too", self.show() + self.read(at="2026-11-24T08:00", soc="81").text)
+        # What stood before the first is not known; after it nothing came in.
+        self.assertEqual(self.levels(), [(0.94, None), (0.88, 0.0), (0.81, 0.0)])
+        page = self.press("marks/2", at="2026-11-24T08:00", soc="80").text
+        self.assertEqual(self.levels()[2], (0.80, 0.0))
+        undo = re.search(r'action="(/1/bench/undo/\d+)"', page)[1]
+        self.post(undo)
+        self.assertEqual(self.levels()[2], (0.81, 0.0))
+        self.press("state", state="abandoned")
+        self.assertEqual(self.levels(), [])
+        self.press("state", state="open")
+        self.assertEqual(len(self.levels()), 3)
+        self.press("marks/0", remove="y")
+        self.assertEqual(self.levels(), [(0.88, None), (0.81, 0.0)])
+
+    def test_what_a_hand_wrote_stays_and_one_load_alone_tells_nothing_of_a_day(self):
+        self.keep(*readings({"soc": 0.5, "note": "mine"}, start=NOW - timedelta(hours=36)))
+        when = f"{(NOW - timedelta(hours=36)).astimezone(self.rig.zone):%Y-%m-%dT%H:%M}"
+        self.post("/1/bench/new", {"instrument": "drawdown", "subject": "", "soc": "94", "at": when})
+        self.assertEqual(self.levels(), [(0.5, None)])
+        self.press("state", state="abandoned")
+        self.assertEqual(self.levels(), [(0.5, None)])
+        self.post("/1/bench/new", {"instrument": "drawdown", "subject": "Lamp", "soc": "94", "at": "2026-11-24T08:00"})
+        self.assertEqual(len(self.levels()), 1)
+
+
 class OtherInstruments(BenchCase):
     def test_their_sentences_and_pictures(self):
         level = Run("drawdown", "Lamp", "dc", marks((0, 12, 24, 36), soc=(0.96, 0.88, 0.81, 0.73)), warm=True)

@@ -412,7 +412,7 @@ class Bench(PagesCase):
         return self.client.get("/1/bench").text
 
     def test_the_gap_between_list_and_log_is_named(self):
-        self.shows("Nothing is on the list", self.page())
+        self.shows("What runs here?", self.page())
         self.shows("the log does not tell yet", self.page(Load("Fridge", 700, "dc")))
         self.keep(*readings(*({"soc": 0.6, "solar_wh": 1200, "use_wh": 1000} for _ in range(25)),
                             start=NOW - timedelta(days=25)))
@@ -537,6 +537,34 @@ class FirstRun(PagesCase):
                 self.assertIn(answer.status_code, (409, 422))
                 self.shows(words, answer.text)
         self.assertEqual(len(rigs.names(self.db)), 1)
+
+
+class DayNought(PagesCase):
+    def test_the_entry_comes_first_and_what_can_be_said_already(self):
+        page = self.client.get("/1/today").text
+        self.shows("7.68 kWh lie above your floor when the bank is full.", page)
+        self.assertLess(page.index('id="entry"'), page.index('id="known"'))
+        self.hides("strip-figure", page)  # no empty picture
+        for words in ("Tick what runs here", "Write down the level", "A day of sun here in November", "Fridge box"):
+            self.shows(words, page)
+        self.keep(Reading(NOW - timedelta(hours=1), soc=0.88))
+        page = self.client.get("/1/today").text
+        self.shows("At 88 % 6.53 kWh lie above your floor.", page)
+        self.hides("Write down the level</a>", page)
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, loads=(Load("Fridge", 500, "dc"),)), NOW)
+        page = self.client.get("/1/today").text
+        self.shows("in hand if the sun stays away", page)
+        self.shows("Meter Fridge for a day", page)
+
+    def test_no_empty_page_looks_broken(self):
+        for path, words in (("log", "bring a log in"), ("bench", "Tick usual things"),
+                            ("outlook", "The days ahead, and their odds."),
+                            ("additions", "What to add follows from what you use."), ("sums", "Write over any blank")):
+            answer = self.client.get(f"/1/{path}")
+            self.assertEqual(answer.status_code, 200, path)
+            self.shows(words, answer.text)
+            self.hides('role="alert"', answer.text)
 
 
 class HalfAnUpload(DatabaseCase):

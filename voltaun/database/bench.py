@@ -106,8 +106,8 @@ def change(connection: sqlite3.Connection, kept: KeptRun, version: int, run: Run
         (kept.id, instant_text(now), row["version"] + 1, json.dumps(before))).lastrowid
 
 
-def undo(connection: sqlite3.Connection, rig_id: int, change_id: int, now: datetime) -> int:
-    """Put a run back as it was before a change; its number. To be called in a transaction.
+def undo(connection: sqlite3.Connection, rig_id: int, change_id: int, now: datetime) -> tuple[int, KeptRun]:
+    """Put a run back as it was before a change; its number, and what it was until now. To be called in a transaction.
 
     Raises RunChanged when it was changed again since, LookupError when there is no such change.
     """
@@ -123,7 +123,7 @@ def undo(connection: sqlite3.Connection, rig_id: int, change_id: int, now: datet
     kept = get(connection, rig_id, row["run_id"])
     run = _run(before["run"], [_mark(mark) for mark in before["marks"]])
     change(connection, kept, kept.version, run, now, before["state"])
-    return kept.id
+    return kept.id, kept
 
 
 def read_change(row: sqlite3.Row) -> None:

@@ -54,6 +54,8 @@ ADDRESSES = (
     ("GET", "/<int:rig_id>/bench", "bench.show", "bench.views"),
     ("POST", "/<int:rig_id>/bench/round", "bench.lay_out", "bench.views"),
     ("GET", "/<int:rig_id>/bench/round.ics", "bench.calendar", "bench.views"),
+    ("GET", "/<int:rig_id>/bench/usual", "bench.usual_things", "bench.usual"),
+    ("POST", "/<int:rig_id>/bench/usual", "bench.list_usual", "bench.usual"),
     ("GET", "/<int:rig_id>/bench/new", "bench.new", "bench.runs"),
     ("POST", "/<int:rig_id>/bench/new", "bench.start", "bench.runs"),
     ("GET", "/<int:rig_id>/bench/runs/<int:run_id>", "bench.run", "bench.runs"),

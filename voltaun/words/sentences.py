@@ -15,6 +15,7 @@ from voltaun.words.units import show_clock, show_duration, show_energy, show_per
 if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.learned.doubts import Doubt
     from voltaun.core.learned.hours import Lean
+    from voltaun.core.outlook.first_hour import FirstHour
     from voltaun.core.outlook.outlook import Outlook
     from voltaun.core.outlook.replay import Again
     from voltaun.core.outlook.scores import Said
@@ -154,6 +155,22 @@ def in_hand(outlook: Outlook) -> str:
     if days <= 0:
         return "The bank is at or below your everyday floor"
     return f"{begin(stretch(days))} in hand if the sun stays away"
+
+
+def first(of: FirstHour) -> str:
+    """What can be said before the log tells anything, in a sentence."""
+    if of.now_wh is None:
+        return f"{show_energy(of.full_wh)} lie above your floor when the bank is full."
+    return f"At {show_percent(of.soc)} {show_energy(of.now_wh)} lie above your floor."
+
+
+def first_next(of: FirstHour, why: str | None) -> str:
+    """What would tell more."""
+    if of.now_wh is None:
+        return "Type the level as it stands now, and this page says what that is worth tonight."
+    if of.own:
+        return why or ""
+    return "Tell what runs here, and this page says how long it lasts."
 
 
 def in_the_dark(outlook: Outlook, rig: Rig) -> str:

@@ -4,6 +4,7 @@ from wtforms import BooleanField, RadioField, SelectField, StringField
 from wtforms.validators import Length
 
 from voltaun.core.bench.runs import Mark, Run
+from voltaun.core.rig.usual import usual
 from voltaun.pages.fields import InstantField, LevelField, PlacedForm, QuantityField, WholeField
 
 MARKS = {"meter": ("wh", "run_hours", "peak_w", "low_w", "ambient_c"), "drawdown": ("soc", "ambient_c"),
@@ -139,7 +140,13 @@ class LabelForm(PlacedForm):
     def run(self) -> Run:
         """The run that was typed."""
         names = ("side", "basis", "watts", "hours_a_day", "duty", "yearly_wh", "daily_wh")
-        return Run("label", " ".join(self.subject.data.split()), **{name: self[name].data for name in names})
+        given = {name: self[name].data for name in names}
+        subject = " ".join(self.subject.data.split())
+        known = usual(subject)
+        if known and all(given[name] is None for name in names[2:]):
+            # A usual thing by its name alone: what such a thing takes, as a guess.
+            given |= {"side": known.side, "basis": "guess", "watts": known.watts, "daily_wh": known.daily_wh}
+        return Run("label", subject, **given)
 
 
 class RoundForm(PlacedForm):

@@ -11,10 +11,12 @@ from voltaun.core.bench.runs import INSTRUMENTS, Mark, Run
 from voltaun.core.bench.trials import Drawdown
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.rig import SOURCE_GROUPS
+from voltaun.core.rig.usual import USUAL, usual
 from voltaun.core.units import QuantityError, parse
 from voltaun.database import bench, rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import context
+from voltaun.pages.bench import trial_log
 from voltaun.pages.bench.shown import hours_words, shown, title
 from voltaun.words.cautions import for_bench
 from voltaun.words.sentences import begin
@@ -39,6 +41,7 @@ def start():
     made = replace(run, marks=(form.mark(),), **noted.values())
     with transaction(context.writer()) as db:
         run_id = bench.begin(db, g.kept.id, made, g.now)
+        trial_log.follow(db, g.kept.id, Run(made.instrument), made, g.now)
     flash("Started.")
     return redirect(url_for("bench.run", rig_id=g.kept.id, run_id=run_id), 303)
 
@@ -75,7 +78,8 @@ def _asked() -> Run:
         abort(404)
     subject = "" if instrument in ("capacity", "inverter") else " ".join(request.values.get("subject", "").split())[:80]
     load = next((load for load in context.rig().loads if load.name == subject), None)
-    side = request.values.get("side", "")
+    known = usual(subject)
+    side = request.values.get("side", known.side if known else "")
     return Run(instrument, subject, load.side if load else side if side in ("ac", "dc") else "ac")
 
 
@@ -98,10 +102,11 @@ def _first_forms(run: Run):
 def _render_new(run, form, noted, status=200, no_name=None):
     rig = context.rig()
     loads = [load.name for load in rig.loads]
-    subjects = {"meter": loads, "drawdown": loads,
+    things = [*loads, *(of.name for of in USUAL if of.name not in loads)]
+    subjects = {"meter": things, "drawdown": things,
                 "harvest": [part.name for group in SOURCE_GROUPS for part in getattr(rig, group)]}
     return render_template("bench/new.html", run=run, name=title(run), form=form, noted=noted,
-                           subjects=subjects.get(run.instrument, []), no_name=no_name,
+                           subjects=subjects.get(run.instrument, things), no_name=no_name,
                            cautions=for_bench(context.rig(), run)), status
 
 
@@ -182,8 +187,10 @@ def add_mark(run_id: int):
         return _render(kept, form, status=409)
     with transaction(context.writer()) as db:
         kept = bench.get(db, g.kept.id, run_id)
-        change = bench.change(db, kept, kept.version, replace(kept.run, marks=(*kept.run.marks, mark)), g.now)
-    flash("Kept.", f"undo-run-{change}")
+        made = replace(kept.run, marks=(*kept.run.marks, mark))
+        change = bench.change(db, kept, kept.version, made, g.now)
+        trial_log.follow(db, g.kept.id, kept.run, made, g.now)
+    flash("Kept." if not trial_log.counts(made) else "Kept; the level stands in the log too.", f"undo-run-{change}")
     return _back(run_id)
 
 
@@ -261,6 +268,8 @@ def _change(kept, made, words, to_state=None):
     try:
         with transaction(context.writer()) as db:
             change = bench.change(db, kept, request.form.get("version", 0, type=int), made, g.now, to_state)
+            trial_log.follow(db, g.kept.id, trial_log.standing(kept),
+                             trial_log.standing(bench.get(db, g.kept.id, kept.id)), g.now)
     except bench.RunChanged:
         flash("This run was changed meanwhile, perhaps in another window; nothing was changed now. Look again.")
         return _back(kept.id)
@@ -272,7 +281,7 @@ def undo(change_id: int):
     """Take the last change of a run back."""
     try:
         with transaction(context.writer()) as db:
-            run_id = bench.undo(db, g.kept.id, change_id, g.now)
+            run_id = trial_log.undo(db, g.kept.id, change_id, g.now)
     except (bench.RunChanged, LookupError):
         flash("It was changed again since, or is gone; nothing was taken back.")
         return redirect(url_for("bench.show", rig_id=g.kept.id), 303)

@@ -9,6 +9,7 @@ from voltaun.database.changes import Change
 from voltaun.database.connection import transaction
 from voltaun.intake import bringing
 from voltaun.pages import context
+from voltaun.pages.bench import trial_log
 from voltaun.pages.log.views import taken_words
 from voltaun.words import sentences as words
 from voltaun.words.units import show_energy, show_percent
@@ -115,7 +116,7 @@ def _rig(number):
 
 def _run(number):
     with transaction(context.writer()) as db:
-        bench.undo(db, g.kept.id, number, g.now)
+        trial_log.undo(db, g.kept.id, number, g.now)
     return "The run is as it was before."
 
 

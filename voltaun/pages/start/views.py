@@ -4,12 +4,10 @@ import re
 
 from flask import abort, current_app, flash, g, make_response, redirect, render_template, request, url_for
 
-from voltaun.core.rig.bank import usable_energy
 from voltaun.core.rig.fields import RigFaults
 from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import context, frame
-from voltaun.words.units import show_energy
 
 
 def home():
@@ -51,9 +49,7 @@ def answer():
     except rigs.RigNameTaken:
         form.name.errors = [f"Found {made.name!r}, which another rig has, expected a name of its own."]
         return _render(form, 409)
-    known = "" if "bank" in made.not_yet_told else (
-        f" {show_energy(usable_energy(made, made.bank.everyday_floor))} lie above your floor when the bank is full.")
-    flash(f"The log is open.{known} Write down the first reading.")
+    flash("The log is open.")
     return redirect(url_for("today.show", rig_id=rig_id), 303)
 
 

@@ -4,7 +4,9 @@ from datetime import timedelta
 
 from flask import g, render_template, url_for
 
+from voltaun.core.outlook.first_hour import first_hour
 from voltaun.core.rig.bank import packs_apart
+from voltaun.core.rig.loads import GRADES, load_dc_wh
 from voltaun.pages import context, frame
 from voltaun.pages.figures import strip
 from voltaun.pages.reading.forms import ReadingForm
@@ -27,9 +29,11 @@ def render(form: ReadingForm, status: int = 200):
                             look.ask.skies,
                             lambda plan: words.plan(plan, context.rig()))
     copied, trouble = frame.last_copy()
+    first_said = None if look.outlook else first_hour(context.rig(), look.readings, context.sun(), look.today, look.now)
     return render_template("today/today.html", look=look, outlook=look.outlook, today=look.today, form=form,
                            last_copy=copied, copy_trouble=trouble,
                            strips=_strips(look, columns), columns=columns, last=_last(look), usual=_usual(look),
+                           first=first_said, steps=_steps(look), nothing_yet=not any(of.past for of in columns),
                            cautions=for_now(context.rig(), look.outlook), apart=_apart(look)), status
 
 
@@ -63,3 +67,32 @@ def _usual(look) -> list[str]:
 def _last(look):
     """The latest reading, whose values stand as hints in the entry."""
     return look.readings[-1] if look.readings else None
+
+
+YOUNG_DAYS = 7
+"""While fewer days are logged the page names what to do next."""
+
+
+def _steps(look) -> list[tuple[str, dict, str, str]]:
+    """What to do next, in the order in which practitioners work, each gone once done: the page, what it is given, what
+    to do, and what that will tell."""
+    rig = context.rig()
+    if look.account.learned.use and look.account.learned.use.intervals >= YOUNG_DAYS:
+        return []
+    steps = []
+    if not any(reading.soc is not None for reading in look.readings):
+        steps.append(("today.show", {"entry": 1}, "Write down the level", "it says what lies above your floor now"))
+    if not rig.loads:
+        steps.append(("bench.usual_things", {}, "Tick what runs here", "it says how many hours that lasts"))
+    metered = any(load.evidence == "metered" for load in rig.loads)
+    if rig.loads and not metered:
+        most = max(rig.loads, key=lambda load: load_dc_wh(rig, load) * GRADES[load.evidence][1])
+        steps.append(("bench.new", {"instrument": "meter", "subject": most.name}, f"Meter {most.name} for a day",
+                      "no other figure leaves as much in doubt"))
+    elif not rig.loads:
+        steps.append(("bench.new", {"instrument": "meter"}, "Meter the largest of it for a day",
+                      "labels overstate, often by several times"))
+    if len(steps) < 3 and any(reading.soc is not None for reading in look.readings):
+        steps.append(("today.show", {"entry": 1}, "Write down the level tomorrow at about this time",
+                      "two readings show what a day takes"))
+    return steps[:3]

@@ -1,0 +1,71 @@
+"""What can be said before a log tells anything, by worked numbers; and the table of usual things."""
+
+import unittest
+from datetime import timedelta
+
+from tests.support import NOW, readings, rig, sun_of
+from voltaun.core.outlook.first_hour import first_hour
+from voltaun.core.rig.parts import Bank, Inverter, Load
+from voltaun.core.rig.usual import USUAL, usual, ways
+from voltaun.words.sentences import first, first_next
+
+OF = rig(bank=Bank("lfp", 12, 400, 2, 1, standby_w=2.0), inverter=Inverter(18, 0.9), loads=(Load("Lamp", 72, "dc"),))
+
+
+class FirstHour(unittest.TestCase):
+    def said(self, of, *rows, hours=13.0):
+        log = readings(*rows, start=NOW - timedelta(hours=hours * max(1, len(rows) - 1)), hours=hours)
+        return first_hour(of, log, sun_of(of) if of.arrays else None, NOW.date(), NOW)
+
+    def test_on_day_nought(self):
+        told = self.said(OF)
+        # 9600 Wh, four fifths of it above the floor; the lamp's 72 Wh a day and 48 of standby.
+        self.assertEqual((told.full_wh, told.now_wh, told.taken, told.own), (7680, None, None, True))
+        self.assertEqual(told.runs, (("Lamp", 7680 / 120 * 24),))
+        clear, dull = told.sun_wh
+        self.assertAlmostEqual(clear / dull, 0.75 / 0.20)
+        self.assertIsNone(self.said(rig(arrays=())).sun_wh)
+        self.assertEqual(first(told), "7.68 kWh lie above your floor when the bank is full.")
+        self.assertIn("Type the level", first_next(told, None))
+
+    def test_with_a_level_and_with_two_however_near(self):
+        told = self.said(OF, {"soc": 0.88})
+        self.assertAlmostEqual(told.now_wh, 0.68 * 9600)
+        self.assertEqual(first(told), "At 88 % 6.53 kWh lie above your floor.")
+        taken = self.said(OF, {"soc": 0.88}, {"soc": 0.80}).taken
+        # Eight points in thirteen hours are 14.8 a day, of 9600 Wh.
+        self.assertAlmostEqual(taken.share_a_day, 0.08 / 13 * 24)
+        self.assertAlmostEqual(taken.daily_wh, 0.08 * 9600 / 13 * 24)
+        self.assertIsNone(self.said(OF, {"soc": 0.80}, {"soc": 0.88}).taken)  # it rose: something came in
+
+    def test_usual_things_stand_for_a_list(self):
+        told = self.said(rig(loads=(), inverter=Inverter(18, 0.9)))
+        self.assertFalse(told.own)
+        hours = dict(told.runs)
+        # The laptop hangs on the inverter: (325 / 0.9 + 18 × 24 + 48) Wh a day.
+        self.assertAlmostEqual(hours["Laptop"], 7680 / (325 / 0.9 + 432 + 48) * 24)
+        self.assertIn("Tell what runs here", first_next(self.said(rig(loads=()), {"soc": 0.5}), "x"))
+
+
+class Usual(unittest.TestCase):
+    def test_each_is_a_legal_load_and_its_figures_fit_one_another(self):
+        self.assertGreaterEqual(len(USUAL), 60)
+        self.assertEqual(len({of.name.casefold() for of in USUAL}), len(USUAL))
+        made = rig(loads=tuple(of.load() for of in USUAL))
+        self.assertTrue(all(load.evidence == "guess" for load in made.loads))
+        for of in USUAL:
+            self.assertLess(of.low_wh, of.high_wh, of.name)
+            # On for its share of the day it takes what is told of it, within what differs from one to the next.
+            self.assertTrue(0.4 * of.low_wh <= of.watts * of.share * 24 <= 2.5 * of.high_wh, of.name)
+            self.assertTrue(of.surge_w is None or of.surge_w > of.watts, of.name)
+
+    def test_found_by_name_and_by_what_it_is_for(self):
+        self.assertEqual(usual("  fridge  BOX ").name, "Fridge box")
+        self.assertIsNone(usual("Spaceship"))
+        warm = [of.name for of in ways("keeping warm")]
+        self.assertLess(warm.index("Fuel heater's fan"), warm.index("Fan heater"))
+        self.assertEqual(ways("nothing"), [])
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,81 @@
+"""What can be said before a log tells anything: Wh above the floor, what the sun brings here, how long usual things
+run, and what the last hours took, however short they were."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+
+from voltaun.core.instants import day_start, hours_between
+from voltaun.core.log.ledger import Reading
+from voltaun.core.rig.bank import effective_energy, usable_energy
+from voltaun.core.rig.inverter import idle_energy
+from voltaun.core.rig.loads import load_dc_wh
+from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.usual import USUAL
+from voltaun.core.sky.clear_sky import RigSun
+from voltaun.core.sky.model import STARTUP_SHARES
+
+SHOWN = ("Fridge box", "Lights, LED", "Laptop", "Fan heater")
+"""Usual things that stand for a list of loads while there is none."""
+
+
+@dataclass(frozen=True)
+class Taken:
+    """What the hours between two readings of the level took: fractions, and Wh a day at the battery."""
+
+    hours: float
+    from_soc: float
+    to_soc: float
+    daily_wh: float
+
+    @property
+    def share_a_day(self) -> float:
+        """Of the bank, a day."""
+        return (self.from_soc - self.to_soc) / self.hours * 24
+
+
+@dataclass(frozen=True)
+class FirstHour:
+    """What is known of a rig whose log is young; energies Wh.
+
+    full_wh, now_wh  above the everyday floor, from full and from the last level read (None without one)
+    sun_wh  of a clear and of a dull day of this month at the battery; None without arrays
+    runs    hours that each thing runs on what there is now (else on a full bank); whether these are its own loads
+    """
+
+    full_wh: float
+    soc: float | None
+    now_wh: float | None
+    sun_wh: tuple[float, float] | None
+    taken: Taken | None
+    runs: tuple[tuple[str, float], ...]
+    own: bool
+
+
+def first_hour(rig: Rig, readings: Sequence[Reading], sun: RigSun | None, today: date, now: datetime) -> FirstHour:
+    """What can be said already. Usual things are run through the inverter with its idle where they are on its side."""
+    floor = rig.bank.everyday_floor
+    levels = [(of.at, of.soc) for of in readings if of.soc is not None and of.at <= now]
+    soc = levels[-1][1] if levels else None
+    full = usable_energy(rig, floor)
+    there = full if soc is None else usable_energy(rig, floor, soc)
+    start = day_start(today, rig.zone)
+    clear = None if sun is None else sun.between(start, start + timedelta(days=1))
+    listed = [load for load in rig.loads if load.daily_wh > 0] or [of.load() for of in USUAL if of.name in SHOWN]
+    idle = idle_energy(rig.inverter, 24) if rig.inverter else 0.0
+    beside = {"ac": idle + 24 * rig.bank.standby_w, "dc": 24 * rig.bank.standby_w}
+    runs = [(load.name, there / (load_dc_wh(rig, load) + beside[load.side]) * 24) for load in listed]
+    return FirstHour(full, soc, None if soc is None else there,
+                     None if clear is None else (clear * STARTUP_SHARES["clear"], clear * STARTUP_SHARES["overcast"]),
+                     _taken(rig, levels), tuple(sorted(runs, key=lambda of: -of[1])), bool(rig.loads))
+
+
+def _taken(rig: Rig, levels: Sequence[tuple[datetime, float]]) -> Taken | None:
+    """Between the last two readings, where the level fell."""
+    if len(levels) < 2:
+        return None
+    (before, high), (after, low) = levels[-2:]
+    hours = hours_between(before, after)
+    if hours <= 0 or low >= high:
+        return None
+    return Taken(hours, high, low, (high - low) * effective_energy(rig).wh / hours * 24)

@@ -1,0 +1,47 @@
+"""A trial of the usual set is a stretch of the log: its levels are readings, and not to be typed twice."""
+
+from dataclasses import replace
+from datetime import datetime
+
+from voltaun.core.bench.runs import Mark, Run
+from voltaun.core.log.ledger import Reading
+from voltaun.database import bench, readings
+
+NOTE = "From a drawdown trial"
+
+
+def counts(run: Run) -> bool:
+    """Whether a run's levels stand in the log: all that is usual was on, and nothing charged."""
+    return run.instrument == "drawdown" and not run.subject
+
+
+def follow(db, rig_id: int, before: Run, after: Run, now: datetime) -> None:
+    """Let the log follow a trial that was changed. To be called in a transaction; what a hand wrote down stays."""
+    was, becomes = (_levels(of) if counts(of) else {} for of in (before, after))
+    for at in was.keys() - becomes.keys() | {at for at in was.keys() & becomes.keys() if was[at] != becomes[at]}:
+        kept = readings.at(db, rig_id, at)
+        if kept is not None and kept.reading.note == NOTE:
+            readings.remove(db, rig_id, kept.id, kept.version, now)
+    for at, reading in becomes.items():
+        if was.get(at) != reading and readings.at(db, rig_id, at) is None:
+            readings.add(db, rig_id, reading, now)
+
+
+def _levels(run: Run) -> dict[datetime, Reading]:
+    """The trial's levels as readings. From the second on nothing came in since the one before."""
+    marks: list[Mark] = [mark for mark in run.marks if mark.soc is not None]
+    nothing = dict.fromkeys(("solar_wh", "vehicle_wh", "generator_wh", "mains_wh"), 0.0)
+    return {mark.at: Reading(mark.at, soc=mark.soc, note=NOTE, **(nothing if n else {}))
+            for n, mark in enumerate(marks)}
+
+
+def standing(kept: bench.KeptRun) -> Run:
+    """A run with the readings that count: none while it is abandoned."""
+    return replace(kept.run, marks=()) if kept.state == "abandoned" else kept.run
+
+
+def undo(db, rig_id: int, change_id: int, now: datetime) -> int:
+    """Take a change of a run back, and the log with it; the run's number. As `bench.undo`."""
+    run_id, before = bench.undo(db, rig_id, change_id, now)
+    follow(db, rig_id, standing(before), standing(bench.get(db, rig_id, run_id)), now)
+    return run_id
