@@ -264,6 +264,79 @@ class MeterRun(BenchCase):
         self.assertEqual(len(self.run_now().run.marks), 2)
 
 
+class Parts(BenchCase):
+    def keep_part(self, key, **typed):
+        page = self.client.get(f"/1/rig?part={key}").text
+        form = page[page.index('id="part"'):page.index("Leave it as it was")]
+        stands = {}
+        for tag in re.findall(r"<input [^>]*>", form):
+            named = dict(re.findall(r'(\w+)="([^"]*)"', tag))
+            if named.get("type") not in ("radio", "checkbox") or " checked" in tag:
+                stands[named["name"]] = named.get("value", "")
+        for name, options in re.findall(r'<select [^>]*name="([^"]*)"[^>]*>(.*?)</select>', form, re.S):
+            chosen = re.findall(r'<option selected value="([^"]*)"', options)
+            stands[name] = (chosen or re.findall(r'<option value="([^"]*)"', options))[0]
+        return self.post(f"/1/rig/parts/{key}", stands | {"version": self.kept().version} | typed)
+
+    def test_a_part_as_it_stands_changes_nothing_and_any_figure_of_it_alone(self):
+        self.save(vehicles=(Engine("Ute", 320, 13.2, 10),), generators=(Generator("Set", 900, 0.7),),
+                  mains=(Mains("Post", 500),), places=(Stay(date(2026, 10, 1), "North", -41.0, 146.0),))
+        before = self.kept().rig
+        for key in ("place", "bank", "inverter", "arrays-0", "vehicles-0", "generators-0", "mains-0", "places-0",
+                    "loads-0", "loads-1"):
+            self.assertEqual(self.keep_part(key).status_code, 303, key)
+            self.assertEqual(self.kept().rig, before, key)
+        for key, typed, of in (
+                ("bank", {"everyday_floor": "30", "soc_from": "display"},
+                 lambda rig: (rig.bank.everyday_floor, rig.soc_from)),
+                ("inverter", {"idle_w": "12", "use_side": "ac"}, lambda rig: (rig.inverter.idle_w, rig.use_side)),
+                ("place", {"name": "Hut", "latitude": "-41"}, lambda rig: (rig.name, rig.place.latitude)),
+                ("arrays-0", {"tilt_deg": "45", "panels": "5"},
+                 lambda rig: (rig.arrays[0].tilt_deg, rig.arrays[0].panels)),
+                ("loads-1", {"daily_wh": "150", "name": "Big lamp"},
+                 lambda rig: (rig.loads[1].daily_wh, rig.loads[1].name))):
+            was = self.kept().rig
+            self.assertEqual(self.keep_part(key, **typed).status_code, 303, key)
+            self.assertNotEqual(of(self.kept().rig), of(was))
+        self.assertEqual([of.name for of in self.kept().rig.loads], ["Freezer", "Big lamp"])
+        self.assertEqual(self.kept().rig.arrays[0].panels, 5)
+
+    def test_one_is_added_with_two_or_three_figures_taken_out_and_brought_back(self):
+        page = self.client.get("/1/rig?part=arrays-new").text
+        form = page[page.index('id="part"'):page.index("Leave it as it was")]
+        self.assertEqual(form.count('class="cell'), 3)
+        self.keep_part("arrays-new", name="Wall", panel_w="200", panels="2")
+        self.assertEqual((self.kept().rig.arrays[1].name, self.kept().rig.arrays[1].rated_w), ("Wall", 400))
+        page = self.post("/1/rig/parts/arrays-1", {"version": self.kept().version, "remove": "yes"},
+                         follow_redirects=True).text
+        self.shows("Wall is taken out.", page)
+        self.assertEqual(len(self.kept().rig.arrays), 1)
+        self.post(re.search(r'action="(/1/rig/undo/\d+)"', page)[1])
+        self.assertEqual(len(self.kept().rig.arrays), 2)
+
+    def test_what_is_wrong_stands_beside_its_field_and_stays_typed(self):
+        answer = self.keep_part("bank", hard_floor="60")
+        self.assertEqual(answer.status_code, 422)
+        self.shows("at most the everyday floor", answer.text)
+        self.shows('value="60"', answer.text)
+        self.assertEqual(self.keep_part("arrays-0", panel_w="lots").status_code, 422)
+        self.assertEqual(self.keep_part("loads-new", name="", daily_wh="5").status_code, 422)
+        self.assertEqual(self.keep_part("loads-new", name="Lamp", daily_wh="5").status_code, 422)  # twice the same name
+        self.assertEqual(self.keep_part("loads-0", version="0").status_code, 409)
+        for key in ("loads-9", "wings-0", "loads-x", "loads-"):
+            self.assertEqual(self.post(f"/1/rig/parts/{key}").status_code, 404)
+            self.assertEqual(self.client.get(f"/1/rig?part={key}").status_code, 200)
+
+    def test_its_limits_and_where_each_figure_came_from(self):
+        self.save(vehicles=(Engine("Ute", 320, 13.2, 10),))
+        self.begin(meter((0, 24), (0, 700)))
+        self.press("apply")
+        self.shows("from the bench", self.client.get("/1/rig?part=loads-0").text)
+        page = self.client.get("/1/rig?part=vehicles-0").text
+        self.shows("no low-voltage cut-off", page[page.index('id="part"'):page.index("Leave it as it was")])
+        self.assertEqual(page.count("<input") < 30, True)  # no wall of fields
+
+
 class UsualThings(BenchCase):
     def test_they_are_ticked_listed_and_taken_back(self):
         page = self.client.get("/1/bench/usual").text
@@ -393,7 +466,7 @@ class RigPage(BenchCase):
         self.save(arrays=(SolarArray("Roof <b>", 300, 4, controller_limit_w=900),), generators=(Generator("Set", 900),))
         page = self.client.get("/1/rig").text
         drawing = re.search(r'<svg viewBox="0 0 1000.*?</svg>', page, re.S)[0]
-        for words in ("Roof &lt;b&gt;", "Freezer", "Lamp", "Set", "Inverter", "12 V 400 Ah, 2 in series", 'href="#sun"',
+        for words in ("Roof &lt;b&gt;", "Freezer", "Lamp", "Set", "Inverter", "12 V 400 Ah, 2 in series", 'href="?part=arrays-0#part"',
                       "over its controller: 900 W", "wire-over"):
             self.shows(words, drawing)
         self.assertEqual(drawing.count('class="cell-box"'), 2)
@@ -444,7 +517,7 @@ class RigPage(BenchCase):
 
     def form(self, **typed):
         """The rig's form as it stands, every field of it, with some typed over."""
-        page = self.client.get("/1/rig").text
+        page = self.client.get("/1/rig/all").text
         form = page[page.index('name="version"') - 300:page.rindex("Keep the rig")]
         stands = {}
         for tag in re.findall(r"<input [^>]*>", form):

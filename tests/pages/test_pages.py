@@ -311,7 +311,7 @@ class Log(PagesCase):
 
 class RigAndAdditions(PagesCase):
     def form(self):
-        page = self.client.get("/1/rig").text
+        page = self.client.get("/1/rig/all").text
         fields = dict(re.findall(r'<input[^>]*?name="([^"]+)"[^>]*?value="([^"]*)"', page))
         for name, options in re.findall(r'<select[^>]*name="([^"]+)"[^>]*>(.*?)</select>', page, re.S):
             chosen = re.search(r'<option selected value="([^"]*)"', options) or re.search(r'value="([^"]*)"', options)

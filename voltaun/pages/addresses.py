@@ -69,6 +69,8 @@ ADDRESSES = (
     ("POST", "/<int:rig_id>/bench/runs/<int:run_id>/take-back", "bench.take_back", "bench.runs"),
     # Rig
     ("GET", "/<int:rig_id>/rig", "rig.show", "rig.views"),
+    ("GET", "/<int:rig_id>/rig/all", "rig.everything", "rig.views"),
+    ("POST", "/<int:rig_id>/rig/parts/<key>", "rig.keep", "rig.keeping"),
     ("POST", "/<int:rig_id>/rig", "rig.save", "rig.views"),
     ("POST", "/<int:rig_id>/rig/undo/<int:change_id>", "rig.undo", "rig.views"),
     ("POST", "/<int:rig_id>/rig/follows", "rig.follows", "rig.views"),

@@ -36,15 +36,20 @@ _BASIS = {"tested": "as tested", "log": "as the log shows", "rated": "as printed
 def rows(rig: Rig) -> tuple[list[Row], list[Row], list[Row]]:
     """The sources, the AC loads and the DC loads as rows."""
     met = limits(rig)
-    sources = [Row(array.name, _array(rig, array), "#sun", "solar", _first(met, "arrays", array.name))
-               for array in rig.arrays]
-    sources += [Row(part.name, f"{_kind(source, part)}, {show_power(part.gives_w)} into the bank", f"#{group}", source,
-                    _first(met, group, part.name))
+    sources = [Row(array.name, _array(rig, array), _part("arrays", n), "solar", _first(met, "arrays", array.name))
+               for n, array in enumerate(rig.arrays)]
+    sources += [Row(part.name, f"{_kind(source, part)}, {show_power(part.gives_w)} into the bank", _part(group, n),
+                    source, _first(met, group, part.name))
                 for source, group in (("vehicle", "vehicles"), ("generator", "generators"), ("mains", "mains"))
-                for part in getattr(rig, group)]
-    loads = {side: [Row(load.name, _load(load), "#loads") for load in rig.loads if load.side == side]
-             for side in ("ac", "dc")}
+                for n, part in enumerate(getattr(rig, group))]
+    loads = {side: [Row(load.name, _load(load), _part("loads", n)) for n, load in enumerate(rig.loads)
+                    if load.side == side] for side in ("ac", "dc")}
     return sources, loads["ac"], loads["dc"]
+
+
+def _part(group: str, n: int | None = None) -> str:
+    """Where a part is opened beside the drawing."""
+    return f"?part={group}#part" if n is None else f"?part={group}-{n}#part"
 
 
 def _kind(source, part) -> str:
@@ -162,7 +167,7 @@ def _inverter(rig, bus, y, ac_bus):
                 class_="tick"),
              el("text", "Inverter", x=name_x + 4, y=y - 6, class_="part"),
              el("text", words, x=name_x + 4, y=y + 16, class_="scale floor-word" if limit else "scale")]
-    return el("a", el("title", f"Inverter: {words}"), join(parts), href="#inverter")
+    return el("a", el("title", f"Inverter: {words}"), join(parts), href=_part("inverter"))
 
 
 def _bank_height(rig) -> float:
@@ -204,7 +209,7 @@ def _bank(rig, bus, top, right):
     text_x = left
     parts += [el("text", name, x=text_x, y=top + 10, class_="part"),
               el("text", words, x=text_x, y=base + 4, class_="scale floor-word" if over else "scale")]
-    return el("a", el("title", f"Bank: {name}, {words}"), join(parts), href="#bank")
+    return el("a", el("title", f"Bank: {name}, {words}"), join(parts), href=_part("bank"))
 
 
 def _cell_words(bank, n) -> str:

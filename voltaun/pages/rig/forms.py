@@ -209,6 +209,28 @@ class LoadForm(Form):
     months = MonthsField("Months")
 
 
+_USE_SIDES = [("dc", "at the battery (DC)"), ("ac", "behind the inverter (AC)")]
+_SOC_FROM = list(zip(SOC_FROM, ("a shunt that counts", "a built-in display", "volts at rest"), strict=True))
+
+
+class PlacePart(PlaceForm):
+    """The place by itself, with the rig's name."""
+
+    name = StringField("Name of the rig")
+
+
+class BankPart(BankForm):
+    """The bank by itself, with where its percent comes from."""
+
+    soc_from = RadioField("The percent comes from", choices=_SOC_FROM)
+
+
+class InverterPart(InverterForm):
+    """The inverter by itself, with the side that use is measured on."""
+
+    use_side = RadioField("Use is measured", choices=_USE_SIDES)
+
+
 GROUPS = {"arrays": ArrayForm, "vehicles": EngineForm, "generators": GeneratorForm, "mains": MainsForm,
           "places": StayForm, "loads": LoadForm}
 
@@ -221,10 +243,8 @@ class RigForm(FlaskForm):
     place = FormField(PlaceForm)
     bank = FormField(BankForm)
     inverter = FormField(InverterForm)
-    use_side = RadioField("Use is measured", choices=[("dc", "at the battery (DC)"),
-                                                      ("ac", "behind the inverter (AC)")])
-    soc_from = RadioField("The percent comes from", choices=list(zip(
-        SOC_FROM, ("a shunt that counts", "a built-in display", "volts at rest"), strict=True)))
+    use_side = RadioField("Use is measured", choices=_USE_SIDES)
+    soc_from = RadioField("The percent comes from", choices=_SOC_FROM)
     arrays = FieldList(FormField(ArrayForm))
     vehicles = FieldList(FormField(EngineForm))
     generators = FieldList(FormField(GeneratorForm))

@@ -1,4 +1,4 @@
-"""Rig: all of its figures, and what follows from them."""
+"""Rig: its parts on a diagram, what follows from their figures, and all of these at once."""
 
 from dataclasses import replace
 
@@ -33,7 +33,37 @@ DEPTH_WORDS = {"long life": ("kept above 70 % a lead bank lives about twice as l
 
 
 def show():
-    """The page."""
+    """The page: the diagram with its parts, one of them open where the address asks for it."""
+    return render()
+
+
+def render(status=200, part=None, rest=()):
+    """The page, with a part as it was sent and what is wrong with it."""
+    # Imported when the page is wanted: the start of the server should not wait for it.
+    from voltaun.pages.rig.parts import NAMES, opened
+    rig, look = context.rig(), context.look()
+    drain = look.standing.drain.wh if look.standing else None
+    part = part or opened(request.args.get("part", ""), rig)
+    return render_template(
+        "rig/rig.html", part=part, rest=rest, cautions=for_rig(rig), figures=figures(rig), version=g.kept.version,
+        drawings=(one_line.wide(rig), one_line.narrow(rig)), limits=limits(rig), soc_words=SOC_WORDS[rig.soc_from],
+        depths=_depths(rig, drain), origins=_origins(), aiming=_aiming(rig, look), groups=_groups(rig), names=NAMES,
+        files=[(each, distance_km(each.weather, rig.place)) for each in context.weathers()]), status
+
+
+def _groups(rig: Rig) -> list[tuple[str, str, str, list[tuple[str, str]]]]:
+    """The parts as they are listed: group, its heading, its mark in addresses, and (name, figures) of each."""
+    sources, ac, dc = one_line.rows(rig)
+    told = {row.name: row.figures for row in (*sources, *ac, *dc)}
+    heads = (("arrays", "Sun", "sun"), ("vehicles", "Engine on the road", "vehicles"),
+             ("generators", "Generator", "generators"), ("mains", "Mains, or carried to a socket", "mains"),
+             ("loads", "Loads", "loads"), ("places", "Places it goes to", "places"))
+    return [(group, head, mark, [(of.name, told.get(of.name, "")) for of in getattr(rig, group)])
+            for group, head, mark in heads]
+
+
+def everything():
+    """All figures at once."""
     return _render(_form(), context.rig())
 
 
@@ -110,13 +140,9 @@ def _rig_of(form) -> tuple[Rig | None, list[str]]:
 
 
 def _render(form, shown: Rig | None, rest=(), status=200, unsure=False):
-    rig, look = context.rig(), context.look()
-    drain = look.standing.drain.wh if look.standing else None
-    return render_template(
-        "rig/rig.html", form=form, rest=rest, unsure=unsure, cautions=for_rig(rig), soc_words=SOC_WORDS[rig.soc_from],
-        figures=figures(shown) if shown else None, drawings=(one_line.wide(rig), one_line.narrow(rig)),
-        limits=limits(rig), depths=_depths(rig, drain), origins=_origins(), aiming=_aiming(rig, look),
-        files=[(each, distance_km(each.weather, rig.place)) for each in context.weathers()]), status
+    return render_template("rig/everything.html", form=form, rest=rest, unsure=unsure,
+                           figures=figures(shown) if shown else None,
+                           soc_words=SOC_WORDS[context.rig().soc_from]), status
 
 
 def _depths(rig: Rig, drain: float | None) -> list[dict]:

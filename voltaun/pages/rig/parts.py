@@ -1,0 +1,104 @@
+"""One part of the rig by itself: its own few figures, its limits, and where each came from."""
+
+import re
+from dataclasses import dataclass
+from typing import Any
+
+from flask import g
+from wtforms import Form
+
+from voltaun.core.rig.limits import Limit, limits
+from voltaun.core.rig.rig import Rig
+from voltaun.database import rigs
+from voltaun.formats.rig_file import rig_document
+from voltaun.pages import context
+from voltaun.pages.rig.forms import GROUPS, BankPart, InverterPart, PlacePart
+from voltaun.words.sentences import begin, figure_words
+
+ONES = {"place": PlacePart, "bank": BankPart, "inverter": InverterPart}
+NAMES = {"arrays": "array", "vehicles": "engine on the road", "generators": "generator", "mains": "socket",
+         "places": "place that it goes to", "loads": "load"}
+ASKED = {"arrays": ("name", "panel_w", "panels"), "vehicles": ("name", "charge_w"), "generators": ("name", "charge_w"),
+         "mains": ("name", "charge_w"), "places": ("name", "from_day", "latitude", "longitude"),
+         "loads": ("name", "daily_wh", "side")}
+"""What is asked of a new part; the rest stands as it usually is until it is opened again."""
+
+BESIDE = {"bank": ("soc_from",), "inverter": ("use_side",), "place": ("name",)}
+"""What of the rig as a whole stands with a part."""
+
+
+@dataclass
+class Part:
+    """A part that is open: its group, its number there (None: a new one), its form, its limits and origins."""
+
+    group: str
+    number: int | None
+    name: str
+    form: Form
+    limits: list[Limit]
+    origins: list[tuple[str, rigs.Origin]]
+
+    @property
+    def key(self) -> str:
+        """What it is called in an address."""
+        return self.group if self.group in ONES else f"{self.group}-{'new' if self.number is None else self.number}"
+
+    @property
+    def title(self) -> str:
+        """What it is called on the page."""
+        return begin(self.name) if self.name else f"One more {NAMES[self.group]}"
+
+    @property
+    def fields(self) -> list:
+        """The fields that are shown: of a new part two or three."""
+        asked = ASKED.get(self.group) if self.number is None and self.group in GROUPS else None
+        return [field for field in self.form if asked is None or field.short_name in asked]
+
+
+def opened(key: str, rig: Rig, sent=None) -> Part | None:
+    """The part of that name, filled with what stands there, else with what was sent; None where there is none."""
+    group, _, number = key.partition("-")
+    document = rig_document(rig)
+    if group in ONES:
+        told = dict(document[group] or {}) | {name: document[name] for name in BESIDE[group]}
+        if group == "bank":
+            told["kind"] = "station" if rig.bank.is_station else "units"
+        if group == "inverter":
+            told["there"] = rig.inverter is not None
+        return _part(group, None, group, ONES[group](sent, data=told), rig, "")
+    if group not in GROUPS or not re.fullmatch(r"new|\d{1,4}", number):
+        return None
+    if number == "new":
+        return _part(group, None, "", GROUPS[group](sent), rig, "")
+    if int(number) >= len(document[group]):
+        return None
+    told = document[group][int(number)]
+    return _part(group, int(number), told["name"], GROUPS[group](sent, data=told), rig, told["name"])
+
+
+def _part(group: str, number: int | None, name: str, form: Form, rig: Rig, called: str) -> Part:
+    met = [limit for limit in limits(rig) if limit.group == group and limit.name in ("", called)]
+    path = (group, called) if called else (group,)
+    known = [(figure_words(of[-1]), origin) for of, origin in rigs.origins(context.db(), g.kept).items()
+             if of[:len(path)] == path]
+    return Part(group, number, name, form, met if number is not None or group in ONES else [], known)
+
+
+def put(document: dict[str, Any], part: Part) -> None:
+    """Put what was typed of a part into the document of its rig."""
+    told = {field.short_name: field.data for field in part.form if field.data not in (None, "")}
+    for name in BESIDE.get(part.group, ()):
+        if name in told:
+            document[name] = told.pop(name)
+    if part.group == "bank":
+        station = told.pop("kind", "units") == "station"
+        for name in ("unit_voltage_v", "unit_capacity_ah") if station else ("rated_energy_wh", "pack_wh"):
+            told.pop(name, None)
+    if part.group == "inverter" and not told.pop("there", False):
+        document["inverter"] = None
+    elif part.group in ONES:
+        document[part.group] = told
+    elif part.number is None:
+        document[part.group] = [*document[part.group], told]
+    else:
+        document[part.group][part.number] = told
