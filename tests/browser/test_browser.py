@@ -347,7 +347,7 @@ class RigAndAdditions(BrowserCase):
     def test_any_figure_is_changed_in_four_taps(self):
         page = self.go("/2/rig")
         page.locator("svg.one-line a", has_text="Fridge box").click()  # one
-        page.get_by_label("Wh a day").fill("432")  # two
+        page.get_by_label("Wh a day", exact=True).fill("432")  # two
         page.get_by_role("button", name="Keep it").click()  # three
         self.shows("Fridge box is kept.")
         page.get_by_role("button", name="Take it back").click()

@@ -466,8 +466,8 @@ class RigPage(BenchCase):
         self.save(arrays=(SolarArray("Roof <b>", 300, 4, controller_limit_w=900),), generators=(Generator("Set", 900),))
         page = self.client.get("/1/rig").text
         drawing = re.search(r'<svg viewBox="0 0 1000.*?</svg>', page, re.S)[0]
-        for words in ("Roof &lt;b&gt;", "Freezer", "Lamp", "Set", "Inverter", "12 V 400 Ah, 2 in series", 'href="?part=arrays-0#part"',
-                      "over its controller: 900 W", "wire-over"):
+        for words in ("Roof &lt;b&gt;", "Freezer", "Lamp", "Set", "Inverter", "12 V 400 Ah, 2 in series",
+                      'href="?part=arrays-0#part"', "over its controller: 900 W", "wire-over"):
             self.shows(words, drawing)
         self.assertEqual(drawing.count('class="cell-box"'), 2)
         self.shows("Panels in series can carry dangerous DC", page)

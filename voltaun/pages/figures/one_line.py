@@ -150,7 +150,9 @@ def _hung(row: Row, left, right, y, towards):
               el("text", short(row.limit) if over else row.figures, y=y + 14,
                  **(words | {"class_": " ".join(filter(None, ("scale", words["class_"], over and "floor-word")))}))]
     said = f"{row.name}: {row.figures}" + (f"; {short(row.limit)}" if row.limit else "")
-    return el("a", el("title", said), join(parts), href=row.href)
+    wide = 250.0
+    reach = el("rect", x=inner if towards > 0 else inner - wide, y=y - 20, width=wide, height=40, class_="reach")
+    return el("a", el("title", said), reach, join(parts), href=row.href)
 
 
 def _inverter(rig, bus, y, ac_bus):
@@ -167,7 +169,8 @@ def _inverter(rig, bus, y, ac_bus):
                 class_="tick"),
              el("text", "Inverter", x=name_x + 4, y=y - 6, class_="part"),
              el("text", words, x=name_x + 4, y=y + 16, class_="scale floor-word" if limit else "scale")]
-    return el("a", el("title", f"Inverter: {words}"), join(parts), href=_part("inverter"))
+    reach = el("rect", x=bus + 8, y=y - 20, width=240, height=40, class_="reach")
+    return el("a", el("title", f"Inverter: {words}"), reach, join(parts), href=_part("inverter"))
 
 
 def _bank_height(rig) -> float:
@@ -209,7 +212,8 @@ def _bank(rig, bus, top, right):
     text_x = left
     parts += [el("text", name, x=text_x, y=top + 10, class_="part"),
               el("text", words, x=text_x, y=base + 4, class_="scale floor-word" if over else "scale")]
-    return el("a", el("title", f"Bank: {name}, {words}"), join(parts), href=_part("bank"))
+    reach = el("rect", x=left, y=top, width=250, height=base - top + 16, class_="reach")
+    return el("a", el("title", f"Bank: {name}, {words}"), reach, join(parts), href=_part("bank"))
 
 
 def _cell_words(bank, n) -> str:
