@@ -16,6 +16,19 @@ from voltaun.database.connection import transaction
 FREEZER = Load("Freezer", 900, "ac", running_w=120, evidence="label")
 
 
+def standing(form):
+    """What stands in the fields of a form, by their names."""
+    stands = {}
+    for tag in re.findall(r"<input [^>]*>", form):
+        named = dict(re.findall(r'(\w+)="([^"]*)"', tag))
+        if named.get("type") not in ("radio", "checkbox") or " checked" in tag:
+            stands[named["name"]] = named.get("value", "")
+    for name, options in re.findall(r'<select [^>]*name="([^"]*)"[^>]*>(.*?)</select>', form, re.S):
+        chosen = re.findall(r'<option selected value="([^"]*)"', options)
+        stands[name] = (chosen or re.findall(r'<option value="([^"]*)"', options))[-1 if chosen else 0]
+    return stands
+
+
 class BenchCase(PagesCase):
     def setUp(self):
         super().setUp()
@@ -267,15 +280,7 @@ class MeterRun(BenchCase):
 class Parts(BenchCase):
     def keep_part(self, key, **typed):
         page = self.client.get(f"/1/rig?part={key}").text
-        form = page[page.index('id="part"'):page.index("Leave it as it was")]
-        stands = {}
-        for tag in re.findall(r"<input [^>]*>", form):
-            named = dict(re.findall(r'(\w+)="([^"]*)"', tag))
-            if named.get("type") not in ("radio", "checkbox") or " checked" in tag:
-                stands[named["name"]] = named.get("value", "")
-        for name, options in re.findall(r'<select [^>]*name="([^"]*)"[^>]*>(.*?)</select>', form, re.S):
-            chosen = re.findall(r'<option selected value="([^"]*)"', options)
-            stands[name] = (chosen or re.findall(r'<option value="([^"]*)"', options))[0]
+        stands = standing(page[page.index('id="part"'):page.index("Leave it as it was")])
         return self.post(f"/1/rig/parts/{key}", stands | {"version": self.kept().version} | typed)
 
     def test_a_part_as_it_stands_changes_nothing_and_any_figure_of_it_alone(self):
@@ -518,16 +523,7 @@ class RigPage(BenchCase):
     def form(self, **typed):
         """The rig's form as it stands, every field of it, with some typed over."""
         page = self.client.get("/1/rig/all").text
-        form = page[page.index('name="version"') - 300:page.rindex("Keep the rig")]
-        stands = {}
-        for tag in re.findall(r"<input [^>]*>", form):
-            named = dict(re.findall(r'(\w+)="([^"]*)"', tag))
-            if named.get("type") not in ("radio", "checkbox") or " checked" in tag:
-                stands[named["name"]] = named.get("value", "")
-        for name, options in re.findall(r'<select [^>]*name="([^"]*)"[^>]*>(.*?)</select>', form, re.S):
-            stands[name] = re.findall(r'<option(?: selected)? value="([^"]*)"', options)[0]
-            for value in re.findall(r'<option selected value="([^"]*)"', options):
-                stands[name] = value
+        stands = standing(page[page.index('name="version"') - 300:page.rindex("Keep the rig")])
         return self.post("/1/rig", stands | typed)
 
     def test_the_form_as_it_stands_changes_nothing(self):
