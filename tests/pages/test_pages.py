@@ -539,6 +539,20 @@ class FirstRun(PagesCase):
         self.assertEqual(len(rigs.names(self.db)), 1)
 
 
+class AllRigs(PagesCase):
+    def test_each_stands_with_its_days_and_leads_to_its_page(self):
+        with transaction(self.db):
+            rigs.add(self.db, replace(self.rig, name="Second"))
+            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, loads=(Load("Fridge", 500, "dc"),)), NOW)
+        self.keep(Reading(NOW - timedelta(hours=1), soc=0.88))
+        page = self.client.get("/together").text
+        self.shows("Each stands on its own.", page)
+        self.assertLess(page.index("Test rig"), page.index("Second"))
+        self.shows("There is no reading of the level yet", page)
+        self.assertRegex(page, r"8[0-9] %")
+        self.shows("All rigs together", self.client.get("/1/today").text)
+
+
 class DayNought(PagesCase):
     def test_the_entry_comes_first_and_what_can_be_said_already(self):
         page = self.client.get("/1/today").text

@@ -9,6 +9,7 @@ from flask import Flask
 ADDRESSES = (
     # Start
     ("GET", "/", "start.home", "start.views"),
+    ("GET", "/together", "start.together", "start.together"),
     ("GET", "/start", "start.ask", "start.views"),
     ("POST", "/start", "start.answer", "start.views"),
     ("POST", "/start/demo", "start.demo", "start.views"),

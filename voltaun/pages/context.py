@@ -2,8 +2,8 @@
 
 import sqlite3
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Hashable
-from contextlib import suppress
+from collections.abc import Callable, Hashable, Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import replace
 from datetime import date, datetime, timedelta
 from functools import cached_property
@@ -23,6 +23,7 @@ from voltaun.core.sky.model import SKY
 from voltaun.database import clearsky, plans, readings, weather
 from voltaun.database.connection import connect, connect_reading, transaction
 from voltaun.database.monitors import put_setting, setting
+from voltaun.database.rigs import KeptRig
 from voltaun.database.weather import KeptWeather
 from voltaun.words.reasons import say
 
@@ -240,6 +241,21 @@ class Look:
         # Imported once an outlook is wanted: most pages want none.
         from voltaun.core.outlook.outlook import outlook
         return outlook(replace(self.ask, **otherwise))
+
+
+@contextmanager
+def looking_at(of: KeptRig) -> Iterator[None]:
+    """Look at another rig than that of this request's address, for as long as it takes."""
+    names = ("kept", "look", "tried_on")
+    before = {name: g.pop(name, None) for name in names}
+    g.kept = of
+    try:
+        yield
+    finally:
+        for name in names:
+            g.pop(name, None)
+            if before[name] is not None:
+                setattr(g, name, before[name])
 
 
 def look(days: int = 0) -> Look:

@@ -1,0 +1,46 @@
+"""Several systems together: what one could give another, by a worked number."""
+
+import unittest
+
+from tests.support import rig
+from voltaun.core.outlook.autonomy import Drain
+from voltaun.core.outlook.standing import Standing
+from voltaun.core.outlook.together import Stands, carried
+from voltaun.core.rig.parts import Bank, Inverter
+
+FULL = rig(name="Full", bank=Bank("lfp", 12, 400, 2, 1, charge_efficiency=0.95), inverter=Inverter(18, 0.9))
+SHORT = rig(name="Short", bank=Bank("agm", 12, 200, charge_efficiency=0.85), inverter=None)
+
+
+def standing(of, soc, use_wh):
+    energy = {"Full": 9600.0, "Short": 2400.0}[of.name]
+    return Stands(of, Standing(None, soc, soc, energy, None, Drain(use_wh, 0.0, 0.0, 0.0, 9, "log"),
+                               (use_wh / 24,) * 24, 12.0))
+
+
+class Together(unittest.TestCase):
+    def test_so_much_that_both_have_as_many_days(self):
+        full, short = standing(FULL, 0.95, 2000.0), standing(SHORT, 0.60, 600.0)
+        # 7200 Wh above its floor are 3.6 days, 240 Wh 0.4; 0.9 × 0.9 × 0.85 of what leaves the one reaches the other:
+        # 3.6 − x / 2000 = 0.4 + 0.6885 x / 600 makes x 1942, of which 1337 arrive; there is room for 960 alone.
+        self.assertEqual((round(full.days, 3), round(short.days, 3)), (3.6, 0.4))
+        told = carried([short, full])
+        self.assertEqual((told.giver.name, told.taker.name), ("Full", "Short"))
+        self.assertAlmostEqual(told.arrives_wh, 960.0)
+        self.assertAlmostEqual(told.out_wh, 960 / 0.6885)
+        self.assertAlmostEqual(told.days, 1.6)
+        low = standing(SHORT, 0.30, 600.0)
+        self.assertEqual((low.above_wh, low.days), (0.0, 0.0))
+        more = carried([full, low])
+        # 3.6 = x (1 / 2000 + 0.6885 / 600)
+        self.assertAlmostEqual(more.out_wh, 3.6 / (1 / 2000 + 0.6885 / 600))
+
+    def test_nothing_where_it_would_not_help(self):
+        self.assertIsNone(carried([standing(FULL, 0.95, 2000.0)]))
+        self.assertIsNone(carried([standing(FULL, 0.5, 2000.0), standing(SHORT, 0.9, 600.0)]))
+        self.assertIsNone(carried([standing(FULL, 0.95, 2000.0), Stands(SHORT, None, "no level")]))
+        self.assertIsNone(carried([standing(FULL, 0.95, 2000.0), standing(SHORT, 0.6, 0.0)]))
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,64 @@
+"""Several systems seen together: what lies above each floor, and what would reach another of it."""
+
+from dataclasses import dataclass
+
+from voltaun.core.outlook.standing import Standing
+from voltaun.core.rig.rig import Rig
+
+CHARGER = 0.90
+"""What a charger between two systems passes, unless told."""
+
+
+@dataclass(frozen=True)
+class Stands:
+    """One system: its rig, and where it stands (None: nobody knows, and why)."""
+
+    rig: Rig
+    standing: Standing | None
+    why: str | None = None
+
+    @property
+    def above_wh(self) -> float:
+        """What lies above the everyday floor, Wh; 0 where nobody knows."""
+        return self.standing.above(self.rig.bank.everyday_floor) if self.standing else 0.0
+
+    @property
+    def days(self) -> float | None:
+        """Days in hand if the sun stays away."""
+        return self.standing.days_to(self.rig.bank.everyday_floor) if self.standing else None
+
+
+@dataclass(frozen=True)
+class Carried:
+    """What one system could give another: Wh out of it, Wh into the other, and the days that is there."""
+
+    giver: Rig
+    taker: Rig
+    out_wh: float
+    arrives_wh: float
+    days: float
+
+
+def carried(systems: list[Stands]) -> Carried | None:
+    """From the system with the most days in hand to the one with the fewest, so much that both then have as many.
+
+    Out of the giver's inverter, through a charger, into the other's bank: × efficiency × 0.90 × charge efficiency. None
+    with fewer than two that are known, or where it would not be half a day.
+    """
+    known = [of for of in systems if of.standing and of.days is not None]
+    if len(known) < 2:
+        return None
+    giver = max(known, key=lambda of: of.days or 0.0)
+    taker = min(known, key=lambda of: of.days or 0.0)
+    assert giver.standing and taker.standing
+    inverter = giver.rig.inverter.efficiency if giver.rig.inverter else 1.0
+    through = inverter * CHARGER * taker.rig.bank.charge_efficiency
+    a_day, there = giver.standing.drain.wh, taker.standing.drain.wh
+    if not a_day or not there:
+        return None
+    # d_giver − x / a_day = d_taker + x × through / there, as far as the taker has room.
+    wanted = (giver.above_wh / a_day - taker.above_wh / there) / (1 / a_day + through / there)
+    room = (1 - taker.standing.soc) * taker.standing.energy_wh / through
+    out = max(0.0, min(wanted, giver.above_wh, room))
+    arrives = out * through
+    return Carried(giver.rig, taker.rig, out, arrives, arrives / there) if arrives / there >= 0.5 else None
