@@ -86,6 +86,14 @@ class Levels(unittest.TestCase):
         soc, packs = field.read(text)
         return round(soc, 4), tuple(round(each, 4) for each in packs)
 
+    def test_a_hydrometer_tells_the_level_of_a_flooded_bank(self):
+        flooded = Bank("flooded", 6, 220, 4)
+        self.assertEqual(self.read("sg 1,225", flooded), (0.75, ()))
+        self.assertEqual(self.read("SG 1.265 1.190 1.225", flooded), (0.5, ()))
+        for text, bank in (("sg 1.225", Bank("lfp", 12, 100)), ("sg 12", flooded), ("sg", flooded), ("sg x", flooded)):
+            with self.assertRaises(QuantityError):
+                self.read(text, bank)
+
     def test_a_comma_is_a_decimals_and_packs_are_as_many_as_there_are(self):
         two, one = Bank("lfp", 12.8, 200, 2, 2), Bank("lfp", 12.8, 100)
         for text in ("71,5", "71.5", "71,5 %", "71.5%"):

@@ -9,7 +9,7 @@ from urllib.parse import urlencode
 
 from tests.support import NOW, DatabaseCase, csrf, environment, readings, serving
 from voltaun.core.log.ledger import Reading
-from voltaun.core.rig.parts import Generator, Load
+from voltaun.core.rig.parts import Bank, Generator, Load
 from voltaun.database import readings as kept
 from voltaun.database import rigs
 from voltaun.database.connection import transaction
@@ -452,6 +452,18 @@ class Sums(PagesCase):
                 answer = self.ask(key, **blanks)
                 self.assertEqual(answer.status_code, 200)
                 self.shows(words, answer.text)
+
+    def test_lead_as_it_is(self):
+        with transaction(self.db):
+            lead = Bank("flooded", 6, 220, 4, 1)
+            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, bank=lead, inverter=None), NOW)
+        page = self.ask("gravity", low="1.225", high="1.270", temp="25").text
+        self.shows("75 %", page)
+        self.shows("the cells are far apart: equalise, or one is going", page)
+        # 24 V × 220 Ah at 1200 W are 50 A: half of it runs 20 × (220 / 1000)^1.25 / 2 h, and not 2.2.
+        page = self.ask("run", watts="1200", side="dc", soc="100", floor="50", harvest="0").text
+        self.shows("1 h 30", page)
+        self.shows("not 2 h 12: a lead bank gives less to so large a load", page)
 
     def test_it_opens_without_an_alert_at_any_level(self):
         with transaction(self.db):

@@ -10,7 +10,7 @@ from wtforms.validators import ValidationError
 from wtforms.widgets import TextInput
 
 from voltaun.core.instants import resolve
-from voltaun.core.rig.bank import capacity_ah, nominal_voltage, pooled_soc
+from voltaun.core.rig.bank import capacity_ah, nominal_voltage, pooled_soc, soc_from_gravity
 from voltaun.core.rig.rig import Rig
 from voltaun.core.units import QuantityError, parse
 from voltaun.formats.when import TwoWays, read_clock, read_when
@@ -160,8 +160,8 @@ class PlacedForm(FlaskForm):
 class LevelField(QuantityField):
     """A level in percent, or in Ah where the bank's Ah are known, as (level, packs).
 
-    A bank with several packs may give one for each, between spaces, strokes or semicolons: `74 78`. A comma between
-    digits is a decimal's.
+    A flooded bank may give what a hydrometer shows, `sg 1.225`. A bank with several packs may give one for each,
+    between spaces, strokes or semicolons: `74 78`. A comma between digits is a decimal's.
     """
 
     bank = None
@@ -172,6 +172,8 @@ class LevelField(QuantityField):
     def read(self, text):
         if text.lower().endswith("ah"):
             return self._of_charge(text), ()
+        if text.lower().startswith("sg"):
+            return self._of_cells(text), ()
         parts = re.split(r"[\s/;]+", text.replace(", ", " ").replace("%", " ").strip())
         if len(parts) < 2:
             return super().read(text), ()
@@ -180,6 +182,15 @@ class LevelField(QuantityField):
             return pooled_soc(self.bank, socs), socs
         except ValueError as error:
             raise QuantityError(repr(text), str(error).partition("expected ")[2], "74") from error
+
+    def _of_cells(self, text) -> float:
+        """The level by a hydrometer: `sg 1.225`, or each cell's, `sg 1.265 1.260 1.230`."""
+        try:
+            cells = [float(part.replace(",", ".")) for part in text[2:].split()]
+            return soc_from_gravity(self.bank, cells).soc
+        except ValueError as error:
+            words = str(error) if "expected" in str(error) else "found no number, expected a gravity"
+            raise QuantityError(repr(text), words.partition("expected ")[2], "sg 1.225") from error
 
     def _of_charge(self, text) -> float:
         full = capacity_ah(self.bank)

@@ -22,6 +22,11 @@ def _others_wh(wh: float) -> str:
     return f", less {show_energy(wh)} from other sources" if wh else ""
 
 
+def _share(of: float) -> str:
+    """A share that may be far from what it should be."""
+    return "less than 1 %" if of < 0.01 else show_percent(of)
+
+
 SAYINGS: dict[str, Callable[..., str]] = {
     # Why there is no outlook
     "no_level": lambda: "There is no reading of the level yet.",
@@ -70,10 +75,9 @@ SAYINGS: dict[str, Callable[..., str]] = {
     "more_than_it_can": lambda watts, most: (f"that would be {show_power(watts)} day and night for a thing that takes "
                                              f"{show_power(most)} while it is on"),
     "as_much_as_houses": lambda wh: f"that would be {show_energy(wh)} a day, as much as several houses take",
-    "tested_beyond_belief": lambda wh, share: (f"that would be {show_energy(wh)}, {share * 100:.3g} % of what is "
-                                               "printed"),
-    "harvest_beyond_belief": lambda watts, share: (f"that would be {watts:.2g} W on the mean, {share * 100:.2g} % of "
-                                                   "what it is rated at"),
+    "tested_beyond_belief": lambda wh, share: (f"that would be {show_energy(wh)}, {_share(share)} of what is printed"),
+    "harvest_beyond_belief": lambda watts, share: (f"that would be {watts:.2g} W on the mean, {_share(share)} of what "
+                                                   "it is rated at"),
     "labels_overstate": lambda: "Labels overstate what cycling things take, often by several times.",
     "label_says_too_little": lambda: ("Found too little, expected its W and the hours a day it is on, its kWh a year, "
                                       "or Wh a day."),

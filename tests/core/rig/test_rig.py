@@ -5,6 +5,7 @@ from tests.support import rig, sun_of, table
 from voltaun.core.bench import round as measuring
 from voltaun.core.learned.account import reckon
 from voltaun.core.rig import loads as demand
+from voltaun.core.rig.bank import soc_from_gravity
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.parts import Bank, Inverter, Load, Place, SolarArray
 from voltaun.core.sizing import worksheet as additions
@@ -110,3 +111,23 @@ class Worksheet(unittest.TestCase):
         nothing = reckon(rig(), [], sun_of(rig())).learned
         with self.assertRaisesRegex(ValueError, "use a day"):
             additions.suggest(rig(), nothing, [table(plane) for plane in sun.planes(rig())])
+
+
+class Hydrometer(unittest.TestCase):
+    OF = Bank("flooded", 6, 220, 4)
+
+    def test_the_weakest_cell_counts_at_25_degrees(self):
+        for gravity, soc in ((1.265, 1.0), (1.225, 0.75), (1.190, 0.5), (1.155, 0.25), (1.120, 0.0), (1.30, 1.0),
+                             (1.2075, 0.625)):
+            self.assertAlmostEqual(soc_from_gravity(self.OF, [gravity]).soc, soc)
+        told = soc_from_gravity(self.OF, [1.265, 1.190, 1.225])
+        self.assertEqual((told.soc, round(told.spread, 3), told.uneven), (0.5, 0.075, True))
+        self.assertFalse(soc_from_gravity(self.OF, [1.225, 1.255]).uneven)  # 0.030 apart is not above it
+        # Six degrees warmer it shows 0.004 less than there is: 1.221 is 1.225.
+        self.assertAlmostEqual(soc_from_gravity(self.OF, [1.221], 31.0).soc, 0.75)
+        self.assertAlmostEqual(soc_from_gravity(self.OF, [1.229], 19.0).soc, 0.75)
+
+    def test_only_where_cells_can_be_opened(self):
+        for bank, cells in ((Bank("agm", 12, 100), [1.2]), (self.OF, []), (self.OF, [12.25]), (self.OF, [0.9])):
+            with self.assertRaises(ValueError):
+                soc_from_gravity(bank, cells)

@@ -169,6 +169,13 @@ class Limits(unittest.TestCase):
         pump = Load("Pump", 200, "ac", 800, 5000)
         self.assertEqual(self.short(loads=(pump,), inverter=Inverter(18, 0.9, 1000, 4000)), [("inverter", True)])
         self.assertEqual(self.short(loads=(pump,), inverter=None), [("inverter", True)])
+        # A start-up of 350 W on an inverter of 300 W whose surge nobody told, and one whose W while on are not known.
+        fridge = Load("Fridge", 500, "ac", 80, 350)
+        for surge, met in ((None, ["inverter_surge_untold"]), (600, []), (340, ["inverter_surge"])):
+            of = rig(loads=(fridge,), inverter=Inverter(5, 0.9, 300, surge))
+            self.assertEqual([limit.reason.code for limit in limits(of)], met)
+        bare = rig(loads=(Load("Pump", 200, "ac", None, 350),), inverter=Inverter(5, 0.9, 300))
+        self.assertEqual([limit.reason.code for limit in limits(bare)], ["inverter_surge_untold"])
 
 
 class Aiming(unittest.TestCase):

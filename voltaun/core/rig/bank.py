@@ -1,5 +1,6 @@
 """The bank: wiring, what it really gives, floors, cold, and how fast it takes a charge."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -169,3 +170,39 @@ def acceptance(rig: Rig, soc: float | np.ndarray) -> np.ndarray:
     """
     taper = rig.chemistry.taper_soc
     return np.asarray(charge_limit(rig) * np.interp(soc, (taper, 1.0), (1.0, 0.02)))
+
+
+_GRAVITY = ((1.120, 0.0), (1.155, 0.25), (1.190, 0.50), (1.225, 0.75), (1.265, 1.0))
+GRAVITY_PER_C = 0.004 / 6
+"""A hydrometer shows so much less for each °C above 25."""
+
+CELLS_APART = 0.030
+"""Cells further apart than this want equalising, or one is going."""
+
+
+@dataclass(frozen=True)
+class Gravity:
+    """What a hydrometer shows of a flooded bank: the level (a fraction) by its weakest cell, and the cells' spread."""
+
+    soc: float
+    spread: float
+
+    @property
+    def uneven(self) -> bool:
+        """Whether the cells are too far apart."""
+        return self.spread > CELLS_APART + 1e-9
+
+
+def soc_from_gravity(bank: Bank, cells: Sequence[float], temp_c: float = 25.0) -> Gravity:
+    """The level that specific gravities show, rested, at a temperature of the acid (°C); the weakest cell counts.
+
+    1.265 → 100 %, 1.225 → 75, 1.190 → 50, 1.155 → 25, 1.120 → 0, linear between; ± 0.004 for each 6 °C off 25.
+    Raises ValueError for a bank that is not flooded lead, and for figures that are no gravity.
+    """
+    if bank.chemistry != "flooded":
+        raise ValueError("found no flooded lead bank, expected one whose cells can be opened")
+    if not cells or not all(1.0 <= cell <= 1.4 for cell in cells):
+        raise ValueError("found no specific gravity, expected 1.000 to 1.400 for each cell, such as 1.225")
+    at_25 = min(cells) + GRAVITY_PER_C * (temp_c - 25.0)
+    gravities, socs = zip(*_GRAVITY, strict=True)
+    return Gravity(float(np.interp(at_25, gravities, socs)), max(cells) - min(cells))

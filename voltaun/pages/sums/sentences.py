@@ -5,12 +5,19 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from voltaun.core.rig.bank import capacity_ah, effective_energy, nominal_voltage, rated_energy, soc_from_volts
+from voltaun.core.rig.bank import (
+    capacity_ah,
+    effective_energy,
+    nominal_voltage,
+    rated_energy,
+    soc_from_gravity,
+    soc_from_volts,
+)
 from voltaun.core.rig.parts import Bank
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing import sums
 from voltaun.core.units import QuantityError, parse
-from voltaun.words.cautions import FUMES
+from voltaun.words.cautions import FUMES, HYDROGEN
 from voltaun.words.units import show_duration, show_energy, show_percent, show_power
 
 SIDES = ("ac", "dc")
@@ -170,6 +177,12 @@ def sentences(rig: Rig, level: float | None, month: int, sun_wh: float | None = 
         made.append(Sentence("volts", (Blank("volts", "voltage", f"{volts * 1.04:.1f} V", "Volts"),
                                        " at rest, with no charge and no load for hours, is about"),
                              lambda v: _at_rest(bank, v), ("rig.show#bank", "Where the percent comes from: Rig")))
+    if bank.chemistry == "flooded":
+        made.append(Sentence("gravity", (
+            "A weakest cell of ", Blank("low", "number", "1.225", "Weakest cell", 1.4), " and a strongest of ",
+            Blank("high", "number", "1.235", "Strongest cell", 1.4), " by the hydrometer, the acid at ",
+            Blank("temp", "number", "25", "Acid, °C", 60), " °C, is about"),
+            lambda v: _gravity(bank, v), caution=HYDROGEN))
     return made
 
 
@@ -255,6 +268,12 @@ def _fuel(rig, v) -> list[str]:
 
 def _at_rest(bank, v) -> list[str]:
     return [show_percent(soc_from_volts(bank, v["volts"])), "give or take ten points, near 25 °C"]
+
+
+def _gravity(bank, v) -> list[str]:
+    found = soc_from_gravity(bank, (v["low"], v["high"]), v["temp"])
+    apart = ["the cells are far apart: equalise, or one is going"] if found.uneven else []
+    return [show_percent(found.soc), "by the weakest cell, rested", *apart]
 
 
 def _amps(rig, v) -> list[str]:
