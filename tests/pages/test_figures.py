@@ -4,13 +4,14 @@ import xml.etree.ElementTree as ElementTree
 from datetime import UTC, date, datetime, timedelta
 
 from tests.support import HOBART, NOW, readings, rig, sun_of
+from voltaun.core.bench.runs import Mark, Run
 from voltaun.core.instants import zone
 from voltaun.core.learned.account import reckon
 from voltaun.core.log import days
 from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.outlook import outlook
 from voltaun.database.readings import KeptReading
-from voltaun.pages.figures import fan, glass, strip, weave
+from voltaun.pages.figures import bench, fan, glass, strip, weave
 from voltaun.pages.figures.svg import el
 from voltaun.pages.log.sheet import Sheet
 
@@ -72,6 +73,12 @@ class Drawings(unittest.TestCase):
         empty = strip.columns(date(2026, 11, 11), date(2026, 12, 5), {}, None)
         drawn = self.strip(shown=empty, levels=[], seen=None)
         self.assertIn("nothing logged", drawn.find(".//a").get("data-line"))
+
+    def test_no_tick_is_said_twice(self):
+        run = Run("meter", "Clock", "ac", tuple(Mark(NOW + timedelta(hours=n), wh=wh) for n, wh in ((0, 0), (5, 0.7))))
+        drawn = parts(bench.draw(run, None, rig()))
+        said = [text.text for text in drawn.iter() if text.tag.endswith("text")]
+        self.assertEqual(len(said), len(set(said)), said)
 
     def test_every_source_has_a_weave_of_its_own(self):
         fills = {source: weave.fill(source) for source in ("solar", "vehicle", "generator", "mains")}

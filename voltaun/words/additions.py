@@ -72,9 +72,10 @@ def option(of: Choice, rig: Rig) -> str:
 
 
 def short_days(of: Spread) -> str:
-    """Days a year below the floor: `about 7 days in a usual year and 19 in a hard one`."""
+    """Days a year below the floor: `about 7 days in a usual year and 19 in a hard one`, `hardly a day …`."""
     usual, hard = round(of.p50), round(of.p90)
-    return f"about {usual} day{'s' if usual != 1 else ''} in a usual year and {hard} in a hard one"
+    told = f"about {usual} day{'s' if usual != 1 else ''}" if usual else "hardly a day"
+    return f"{told} in a usual year and {hard or 'none'} in a hard one"
 
 
 def how_short(of: Spread, most_days: float) -> str:

@@ -148,6 +148,11 @@ class Found(unittest.TestCase):
             "does more than two panels more: about 2 days in a usual year and 11 in a hard one, for 70 of fuel in ten "
             "years."])
 
+    def test_hardly_a_day(self):
+        for usual, hard, said in ((0.2, 0.3, "hardly a day in a usual year and none in a hard one"),
+                                  (1, 9, "about 1 day in a usual year and 9 in a hard one")):
+            self.assertEqual(words.short_days(SimpleNamespace(p50=usual, p90=hard)), said)
+
     def test_a_months_array_by_the_sheet(self):
         sheet = worksheet(rig(), Inputs(1900.0, 2.0, design_month=1))
         months = by_month(rig(), sheet, [4.0] * 11 + [0.0], 0.375)

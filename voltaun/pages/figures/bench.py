@@ -32,12 +32,12 @@ class Axes:
 
     def ruled(self, show_x, show_y):
         """The hairlines and their lettering."""
-        for value in _steps(self.most_y):
+        for value, words in _once(_steps(self.most_y), show_y):
             yield el("path", d=f"M{_LEFT} {self.y(value):.1f} H{_RIGHT}", class_="hair")
-            yield el("text", show_y(value), x=_LEFT - 7, y=self.y(value) + 4, class_="scale end")
-        for value in _steps(self.most_x):
+            yield el("text", words, x=_LEFT - 7, y=self.y(value) + 4, class_="scale end")
+        for value, words in _once(_steps(self.most_x), show_x):
             yield el("path", d=f"M{self.x(value):.1f} {_BOTTOM} V{_BOTTOM + 5}", class_="tick")
-            yield el("text", show_x(value), x=self.x(value), y=_BOTTOM + 20,
+            yield el("text", words, x=self.x(value), y=_BOTTOM + 20,
                      class_="scale middle" if value < 0.93 * self.most_x else "scale end")
         yield el("path", d=f"M{_LEFT} {_TOP} V{_BOTTOM} H{_RIGHT}", class_="tick")
 
@@ -158,6 +158,14 @@ def _round_up(value: float) -> float:
         return 1.0
     grain = 10 ** math.floor(math.log10(value))
     return next(step * grain for step in (1.2, 1.6, 2, 2.5, 3, 4, 5, 6, 8, 10, 12) if step * grain >= value * 1.02)
+
+
+def _once(values: list[float], show) -> list[tuple[float, str]]:
+    """Steps with their lettering, each said once: of several that are said alike the first."""
+    told: dict[str, float] = {}
+    for value in values:
+        told.setdefault(show(value), value)
+    return [(value, words) for words, value in told.items()]
 
 
 def _steps(most: float) -> list[float]:
