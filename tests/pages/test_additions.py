@@ -245,6 +245,7 @@ class Shown(AdditionsCase):
         page = self.show()
         self.shows("Over 6 years of weather; the rest were left.", page)
         self.hides("hx-get=\"/1/additions/years", page)
+        self.hides("hx-get", self.client.get(HERE + "/years").text)  # another window does not begin them again
         self.shows("Over 40 years of weather.", self.show("?all=years"))
 
     def slow(self, ask, going=lambda part: True):

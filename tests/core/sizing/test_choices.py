@@ -22,7 +22,7 @@ from voltaun.core.sizing.frontier import answer, unbeaten
 from voltaun.core.sizing.lanes import Lane
 from voltaun.core.sizing.measures import Measure
 from voltaun.core.sizing.simulation import _moved_by, outcome_of, simulate_additions
-from voltaun.core.sizing.suns import own_plane_of
+from voltaun.core.sizing.suns import Aims, own_plane_of
 from voltaun.core.sizing.trial import with_added
 from voltaun.core.sizing.worksheet import Inputs, by_month, worksheet
 from voltaun.words import additions as words
@@ -79,6 +79,13 @@ class Products(unittest.TestCase):
             self.assertEqual(all_choices(OF, offer)[1].lane.added_w, watts)
             self.assertEqual(not_run(OF, offer), [(missing, "panel")])
         self.assertIn("Panel 440 was not run: another panel", words.not_run([("Panel 440", "panel")])[0])
+
+    def test_panels_beside_the_second_array_are_like_its_own(self):
+        of = replace(OF, arrays=(*OF.arrays, SolarArray("Wall", 440, 1, 80, 0, controller_limit_w=900)))
+        offer = offer_of(of, panels=2, strings=0, products=(PANEL, BIG), aims=Aims(1))
+        one, two = all_choices(of, offer)[1:3]
+        self.assertEqual((one.lane.added_w, one.price, one.ruled_out), (440, 260.0, ()))
+        self.assertEqual([why.code for why in two.ruled_out], ["controller_passes"])  # 1320 W on its own 900
 
     def test_fuel_costs_what_ten_years_burn(self):
         made = all_choices(OF, self.offer())

@@ -6,7 +6,7 @@ from typing import Any
 
 from voltaun.core.reasons import Reason, reason
 from voltaun.core.rig.bank import charge_limit, controller_limit, rated_energy
-from voltaun.core.rig.parts import Generator, Load
+from voltaun.core.rig.parts import Generator, Load, SolarArray
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.lanes import Lane
 from voltaun.core.sizing.measures import Measure, aims_of, fits, replacing, usual_measures, with_measure
@@ -174,7 +174,7 @@ def _gives_with(rig: Rig, measure: Measure, product: Product) -> float:
 
 
 def not_run(rig: Rig, offer: Offer) -> list[tuple[str, str]]:
-    """Products that nothing was run with, and why: their kind, see `words.sentences`."""
+    """Products that nothing was run with, by name and kind."""
     def is_run(of: Product) -> bool:
         if of.kind == "panel":
             return of == panel_of(rig, offer)
@@ -186,11 +186,16 @@ def not_run(rig: Rig, offer: Offer) -> list[tuple[str, str]]:
     return [(of.name, of.kind) for of in offer.products if not is_run(of)]
 
 
+def _beside(rig: Rig, offer: Offer) -> SolarArray:
+    """The array that panels more are put beside, or that those on a plane of their own are like."""
+    return rig.arrays[offer.aims.added_to or 0]
+
+
 def panel_of(rig: Rig, offer: Offer) -> Product | None:
     """The panel that is added: the one asked for, else the one on the list that is the rig's own, else the first."""
     panels = [each for each in offer.products if each.kind == "panel"]
     asked = [each for each in panels if each.name == offer.panel]
-    own = [each for each in panels if rig.arrays and abs(each.size - rig.arrays[0].panel_w) < 1]
+    own = [each for each in panels if rig.arrays and abs(each.size - _beside(rig, offer).panel_w) < 1]
     return next(iter(asked + own + panels), None)
 
 
@@ -202,7 +207,7 @@ def battery_of(rig: Rig, products: Sequence[Product]) -> Product | None:
 
 def _bought(rig: Rig, offer: Offer, base: Lane, panels: int, strings: int, others: tuple[Product, ...]) -> Choice:
     panel, battery = panel_of(rig, offer), battery_of(rig, offer.products)
-    panel_w = panel.size if panel else rig.arrays[0].panel_w if rig.arrays else 0.0
+    panel_w = panel.size if panel else _beside(rig, offer).panel_w if rig.arrays else 0.0
     units = strings * (1 if rig.bank.is_station else rig.bank.series)
     bought = [(panels, panel), (units, battery), *((1, each) for each in others)]
     price, weight, roof = _sum(bought, "price"), _sum(bought, "weight_kg"), _sum(bought[:1], "area_m2")
@@ -243,7 +248,7 @@ def _beyond(rig: Rig, offer: Offer, lane: Lane) -> list[Reason]:
     whole = sum(array.rated_w for array in rig.arrays) + lane.added_w
     holds = _holds(rig, offer)
     if holds is not None:
-        first = rig.arrays[offer.aims.added_to or 0].rated_w + lane.added_w
+        first = _beside(rig, offer).rated_w + lane.added_w
         passes = lane.controller_w or holds
         if first > passes:
             found.append(reason("controller_passes", value=first, most=passes))

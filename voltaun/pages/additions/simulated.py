@@ -75,6 +75,9 @@ class Running:
             if made is not None:
                 with app.app_context():
                     context.kept("additions", (*self.key, SHARP), lambda: made)
+        except Exception:
+            self.stopped = True  # what is there stands; asked for again it says what is wrong
+            raise
         finally:
             self.done.set()
 
@@ -92,12 +95,12 @@ def part():
     key, running = _key(), _running()
     if context.peek("additions", (*key, SHARP)) is None:
         job = running.get(g.kept.id)
-        if job is None or job.key != key or job.stopped or job.done.is_set():
+        if job is None or job.key != key:
             if job:
                 job.stopped = True
             job = running[g.kept.id] = Running(current_app._get_current_object(), key, _ask(SHARP))
-        if not job.done.wait(PATIENCE):
-            return render_template("additions/running.html", part=job.part, years=(COARSE, SHARP), left=False)
+        if job.stopped or not job.done.wait(PATIENCE):
+            return render_template("additions/running.html", part=job.part, years=(COARSE, SHARP), left=job.stopped)
     told = shown(SHARP)
     page = render_template("additions/simulated.html", **told) if told["found"] else '<div id="years"></div>'
     return page, {"HX-Retarget": "#years", "HX-Reswap": "outerHTML", "HX-Trigger-After-Swap": "years-run"}

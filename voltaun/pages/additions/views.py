@@ -41,6 +41,7 @@ def render(status=None, faults=(), typed=None):
     return render_template("additions/additions.html", form=form, sheet=sheet, why=why, options=listed,
                            learned=learned, cautions=(ESTIMATE, LOCAL_CODES), faults=faults, typed=typed,
                            seasons=SEASONS, by_month=by_month, months=months,
+                           query=request.query_string.decode("ascii", "ignore"),
                            of_sheet=simulated.of_sheet(sheet, listed) if sheet else None,
                            **simulated.shown(simulated.SHARP if "all" in request.args else simulated.COARSE)
                            ), status or (422 if form.errors else 200)
