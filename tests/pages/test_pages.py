@@ -576,6 +576,7 @@ class DayNought(PagesCase):
         self.keep(Reading(NOW - timedelta(hours=1), soc=0.88))
         page = self.client.get("/1/today").text
         self.shows("At 88 % 6.53 kWh lie above your floor.", page)
+        self.shows("The bank stands at 88 %", page)  # the glass too, though no use is known
         self.hides("Write down the level</a>", page)
         with transaction(self.db):
             rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, loads=(Load("Fridge", 500, "dc"),)), NOW)

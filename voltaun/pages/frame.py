@@ -8,6 +8,7 @@ from pathlib import Path
 from flask import Flask, abort, current_app, g, redirect, request, url_for
 
 from voltaun import clock
+from voltaun.core.outlook.standing import last_level
 from voltaun.database import backup, readings, rigs
 from voltaun.database.connection import hindrance
 from voltaun.pages.context import db, look, rig, tried_on
@@ -121,13 +122,21 @@ def _who_waits() -> str | None:
     return _WAITS.get(hindrance(current_app.config["DATABASE"]) or "")
 
 
+STILL_SO = timedelta(days=1)
+"""While no use is known a level that was read stands for so long."""
+
+
 class _Glass:
     """The sight-glass, drawn when a template asks for it."""
 
     def __init__(self):
-        stands, bank = look().standing, rig().bank
+        seen, bank = look(), rig().bank
+        stands = seen.standing
         days = stands.energy_wh / stands.drain.wh if stands and stands.drain.wh else None
-        self.arguments = (stands and stands.soc, bank.everyday_floor, bank.hard_floor, days,
+        soc = stands.soc if stands else None
+        if stands is None and (read := last_level(seen.readings, seen.account)) and seen.now - read[0] < STILL_SO:
+            soc = read[1]
+        self.arguments = (soc, bank.everyday_floor, bank.hard_floor, days,
                           stands.days_to(bank.everyday_floor) if days else None)
 
     def upright(self):
