@@ -24,7 +24,7 @@ from voltaun.core.sizing.worksheet import Option
 from voltaun.core.sky.model import SKY
 from voltaun.database import archive, connection, rigs, weather
 from voltaun.database.connection import transaction
-from voltaun.database.monitors import setting
+from voltaun.database.monitors import put_setting, setting
 from voltaun.pages import context
 from voltaun.pages.additions import asked, simulated
 
@@ -325,6 +325,20 @@ class Beside(AdditionsCase):
         for _ in range(5):
             self.post(HERE + "/beside", self.GIVEN)
         self.shows("5 stand here already", self.post(HERE + "/beside", self.GIVEN).text)
+
+
+class OddlyKept(AdditionsCase):
+    def test_what_another_machine_kept_oddly_breaks_no_page(self):
+        odd = [None, [], 3, "x", {"panels": "x", "strings": 1}, {"panels": 1, "strings": 1, "own_plane": [400, "n"]},
+               {"panels": 1, "strings": 1, "added_to": 9}, {"numbers": [], "habits": 3, "measures": "x", "plane": 4},
+               {"measures": [3, {"kind": "fly"}, {"kind": "drive", "names": 3}], "panel": None, "prices": 7},
+               [{"name": "A"}, 3, {"name": "B", "station_wh": "x"}, {"what": 1}]]
+        for value in odd:
+            with transaction(self.db):
+                for name in ("tried_on", "additions", "candidates"):
+                    put_setting(self.db, 1, name, value)
+            for page in ("today", "outlook", "additions", "additions/beside"):
+                self.assertEqual(self.client.get(f"/1/{page}").status_code, 200, (value, page))
 
 
 def simulated_of(app):

@@ -178,10 +178,23 @@ def _recent(now: datetime, today: date) -> Recent:
 
 
 def tried_on() -> dict[str, Any] | None:
-    """What is tried on this request's rig (see `Look.ask`): panels and strings more, W of one panel, its plane."""
+    """What is tried on this request's rig (see `Look.ask`): panels and strings more, W of one panel, its plane. What
+    cannot be, as from another's archive, is nothing."""
     if "tried_on" not in g:
-        g.tried_on = setting(db(), g.kept.id, "tried_on", None)
+        told = setting(db(), g.kept.id, "tried_on", None)
+        g.tried_on = told if _can_be_tried(told) else None
     return g.tried_on
+
+
+def _can_be_tried(told: Any) -> bool:
+    if not isinstance(told, dict):
+        return False
+    counts = (told.get("panels"), told.get("strings"), told.get("added_to") or 0)
+    plane, watts = told.get("own_plane"), told.get("panel_w")
+    return (all(isinstance(of, int) and 0 <= of <= 40 for of in counts)
+            and (plane is None or isinstance(plane, list) and len(plane) == 2
+                 and all(isinstance(of, int | float) for of in plane) and 0 <= plane[0] <= 90 and 0 <= plane[1] <= 360)
+            and (watts is None or isinstance(watts, int | float) and 1 <= watts <= 1e5))
 
 
 def with_tried(rig: Rig, known: Known, told: dict[str, Any]) -> dict[str, Any]:

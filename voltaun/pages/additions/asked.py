@@ -52,7 +52,7 @@ class Asked:
         names = [array.name for array in rig.arrays]
         if self.plane in names:
             return Aims(names.index(self.plane))
-        return own_plane(self.plane) if self.plane and rig.arrays else AS_THEY_ARE
+        return own_plane(self.plane) if "/" in self.plane and rig.arrays else AS_THEY_ARE  # its array may be gone
 
     def offer(self, rig: Rig) -> Offer:
         """What may be had of this rig."""
@@ -96,6 +96,8 @@ def own_plane(text: str) -> Aims:
 def kept(db, rig_id: int) -> Asked:
     """The question as it was last asked of this rig; what does not fit any more is left out."""
     told = setting(db, rig_id, "additions", {})
+    told = told if isinstance(told, dict) else {}
+    told = {name: value for name, value in told.items() if isinstance(value, dict) == (name in ("numbers", "habits"))}
     asked = Asked()
     for name in NUMBERS:
         value = told.get("numbers", {}).get(name, asked.numbers[name])
@@ -112,7 +114,7 @@ def kept(db, rig_id: int) -> Asked:
         own_plane(asked.plane) if "/" in asked.plane else None
     except ValueError:
         asked.plane = ""
-    if told.get("measures") is not None:
+    if isinstance(told.get("measures"), list):
         asked.measures = [of for of in map(_told, told["measures"]) if of]
     try:
         asked.prices = str(told.get("prices", ""))
@@ -137,7 +139,7 @@ def _told(kept_as: dict[str, Any]) -> Told | None:
         figures = {name: kept_as.get(name) for name in ("kind", "below", "until", "hours", "every", "degrees", "share")}
         return Told(Measure(names=names, months=months, **figures), bool(kept_as.get("together")),
                     bool(kept_as.get("removed")))
-    except (ValueError, TypeError):
+    except (ValueError, TypeError, AttributeError):
         return None
 
 

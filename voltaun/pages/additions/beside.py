@@ -54,13 +54,13 @@ class CandidateForm(Form):
 def _everything() -> list[tuple[Candidate, bool]]:
     """The candidates of this request's rig and whether each was taken away; one that cannot be any more is left out."""
     found = []
-    for each in setting(context.db(), g.kept.id, "candidates", []):
-        removed = each.pop("removed", False)
+    kept = setting(context.db(), g.kept.id, "candidates", [])
+    for each in kept if isinstance(kept, list) else []:
         try:
-            candidate = Candidate(**each)
+            candidate = Candidate(**{name: value for name, value in each.items() if name != "removed"})
             candidate.on(context.rig())
-            found.append((candidate, removed))
-        except (TypeError, ValueError):
+            found.append((candidate, bool(each.get("removed"))))
+        except (TypeError, ValueError, AttributeError):
             continue
     return found
 
