@@ -12,8 +12,10 @@ import pvlib
 
 from tests.core.outlook.test_outlook import log_of
 from tests.support import HOBART, readings, rig, sun_of
+from voltaun.core.learned.use import day_legs, days_of
 from voltaun.core.outlook.ask import known
 from voltaun.core.rig.parts import Bank, Engine, Generator, Load, Mains, Place, SolarArray
+from voltaun.core.series import Seen
 from voltaun.core.sizing import again
 from voltaun.core.sizing.again import log_again
 from voltaun.core.sizing.calendar import DAYS, EARLY_DAYS
@@ -29,7 +31,16 @@ from voltaun.core.sizing.frontier import answer, unbeaten
 from voltaun.core.sizing.lanes import Lane, run
 from voltaun.core.sizing.simulation import AdditionsAsk, simulate_additions, system_share
 from voltaun.core.sizing.worksheet import Inputs, options, peak_sun, worksheet
-from voltaun.core.sizing.years import Years, from_files, from_log, month_shares, season_of
+from voltaun.core.sizing.years import (
+    STRETCH_DAYS,
+    Years,
+    cut_short,
+    from_files,
+    from_log,
+    lay_stretches,
+    month_shares,
+    season_of,
+)
 from voltaun.core.sky.model import SkyDay
 from voltaun.core.sky.weather import distance_km, on_plane
 from voltaun.formats.weather_file import read_weather
@@ -233,6 +244,55 @@ class FromLog(unittest.TestCase):
         june = slice(24 * (EARLY_DAYS + 155), 24 * (EARLY_DAYS + 185))
         shares = [years.sun[0, june].mean() for years in (bright, dark)]
         self.assertGreater(shares[0], 1.8 * shares[1])  # 0.75 and 0.20 of clear sky, with some doubt
+
+    def test_every_other_year_keeps_the_spells_of_the_log_whole(self):
+        first = date(2026, 6, 1)
+        log = [0.05 if 50 <= n < 60 else 0.3 + n / 400 for n in range(120)]
+        seen = [Seen(first + timedelta(days=n), rank, n == 100) for n, rank in enumerate(log)]
+        days = [date(2026, 1, 1) + timedelta(days=n) for n in range(364)]
+        ranks = np.full((364, 40), 0.5)
+        lay_stretches(ranks, seen, days, np.random.default_rng(4))
+        self.assertTrue(np.all(ranks[:, ::2] == 0.5) and np.all(ranks[:98] == 0.5))  # drawn ones, and months not logged
+        whole = 0
+        for block in ranks[14 * 13:14 * 16, 1::2].reshape(3, STRETCH_DAYS, -1).transpose(0, 2, 1).reshape(60, -1):
+            at = [n for n in range(107) if np.allclose(log[n:n + STRETCH_DAYS], block, atol=1e-12)
+                  or n <= 100 < n + STRETCH_DAYS and block[100 - n] >= log[100]
+                  and np.allclose(np.delete(log[n:n + STRETCH_DAYS], 100 - n), np.delete(block, 100 - n))]
+            self.assertTrue(at, block)
+            whole += np.sum(block == 0.05) == 10
+        self.assertGreater(whole, 2)
+        joints = [np.abs(ranks[14 * n, 1::2] - ranks[14 * n - 1, 1::2]).mean() for n in (14, 15)]
+        self.assertLess(max(joints), 0.13)  # taken at random they are 0.19 apart
+        capped = ranks[ranks > 0.6]
+        self.assertTrue(capped.size and capped.max() <= 1)  # a day that was capped may have been any brighter
+        bare = np.full((20, 4), 0.5)
+        lay_stretches(bare, seen[:11], days[151:171], np.random.default_rng(4))
+        self.assertTrue(np.all(bare == 0.5))  # too few days in a row to keep anything whole
+        with mock.patch("voltaun.core.sizing.years.lay_stretches", lambda ranks, *_: ranks[:, 1::2].fill(0.0)):
+            laid = self.years(60, count=20).sun[0].mean(axis=0)
+        self.assertLess(laid[1::2].max(), laid[::2].min() / 2)
+
+    def test_use_that_the_cut_off_held_down_is_only_a_least(self):
+        floor = rig().bank.hard_floor
+        rows = [{"soc": 0.6, "solar_wh": 2000.0, "use_wh": 2600.0} for _ in range(40)]
+        for n, soc, use in ((10, floor, 1500.0), (11, 0.6, 1500.0), (20, floor + 0.01, 1500.0),
+                            (25, floor + 0.05, 1500.0), (30, floor, 2500.0)):
+            rows[n] = {"soc": soc, "solar_wh": 500.0, "use_wh": use}
+        log = readings(*rows)
+        told = known(rig(), log, sun_of(rig()), log[-1].at)
+        legs = day_legs(told.account.intervals)
+        days = days_of(legs, rig().zone)
+        cut = cut_short(rig(), told, days)
+        # At the floor at either end, and short of use; what stood above it, and what used 96 %, was not cut short.
+        self.assertEqual(sorted(days[day] for day in cut), [1500.0] * 3)
+        self.assertEqual(sum(wh == 1500.0 for day, wh in days.items() if day not in cut), 1)
+        with mock.patch("voltaun.core.sizing.years.cut_short", lambda *_: set()):
+            served = from_log(rig(), told, legs, sun_of(rig()), 200, 3)
+        asked = from_log(rig(), told, legs, sun_of(rig()), 200, 3)
+        more = [of.use.reshape(DAYS, 24, -1).sum(axis=1).mean() for of in (asked, served)]
+        # The mean of the other 36 days against that of all 39.
+        others = np.mean([wh for day, wh in days.items() if day not in cut])
+        self.assertAlmostEqual(more[0] - more[1], 3 / 39 * (others - 1500), delta=15)
 
     def test_the_same_seed_draws_the_same_years(self):
         one, two = self.years(40, count=3), self.years(40, count=3)

@@ -12,7 +12,8 @@ from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
 
-from voltaun.core.learned.use import USE, Leg, days_of
+from voltaun.core.instants import local_day
+from voltaun.core.learned.use import USE, Leg, days_of, grouped
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.autonomy import drain
 from voltaun.core.outlook.beliefs import bank_energy, unseen_draws
@@ -184,6 +185,7 @@ def _shares(skies: Sequence[SkyDay], tables: np.ndarray, weights: np.ndarray, da
     (model,) = learn([seen], [last], _FLAT)
     model = replace(model, points=RANKS, ranks=RANKS)
     ranks = draw(model, last + timedelta(days=400), len(days), count, (seed, 12, 13))
+    lay_stretches(ranks, seen, days, np.random.default_rng([seed, 20]))
     before, after, part = _between_months(days)
     at = np.clip(ranks, 0, 1) * (len(RANKS) - 1)
     low = np.minimum(at.astype(int), len(RANKS) - 2)
@@ -202,6 +204,36 @@ def _shares(skies: Sequence[SkyDay], tables: np.ndarray, weights: np.ndarray, da
     drawn = {season_of(month, north): off[month - 1] for month in range(1, 13)}
     return np.asarray(np.where((shares > 0.01) & (shares < 0.99),
                                1 / (1 + (1 - inside) / inside * np.exp(-shift)), shares)), drawn
+
+
+STRETCH_DAYS, STRETCH_WITHIN, STRETCH_TRIED, STRETCH_MISSING = 14, 21, 4, 2
+"""Every other year is laid from stretches of the log's own days, each from so near its season, the best joined of so
+many tried; so many days of one may be missing."""
+
+
+def lay_stretches(ranks: np.ndarray, seen: Sequence[Seen], days: Sequence[date], rng: np.random.Generator) -> None:
+    """Lay every other year of ranks, (days, years), from the log's own stretches, in place: a model of day after day
+    breaks spells, such as snow on the panels, that the log has seen whole. What the log has not seen stays drawn.
+
+    seen  the rank of each logged day, 0 to 1, in order of time; days  what the rows are
+    """
+    told = {of.day: of for of in seen}
+    begins = [day for day in told if sum(day + timedelta(days=n) in told for n in range(STRETCH_DAYS))
+              >= STRETCH_DAYS - STRETCH_MISSING]
+    of_year = np.array([day.timetuple().tm_yday for day in begins])
+    for begin in range(0, len(days), STRETCH_DAYS) if begins else ():
+        apart = np.abs(of_year - days[begin].timetuple().tm_yday)
+        near = np.flatnonzero(np.minimum(apart, 365 - apart) <= STRETCH_WITHIN)
+        if not len(near):
+            continue
+        for year in range(1, ranks.shape[1], 2):
+            tried = [begins[n] for n in rng.choice(near, STRETCH_TRIED)]
+            joint = [0.0 if not begin else abs(told[day].share - ranks[begin - 1, year]) for day in tried]
+            first = tried[int(np.argmin(joint))]
+            for n in range(min(STRETCH_DAYS, len(days) - begin)):
+                of = told.get(first + timedelta(days=n))
+                if of is not None:
+                    ranks[begin + n, year] = rng.uniform(of.share, 1.0) if of.capped else of.share
 
 
 def _with_use(rig: Rig, known: Known, legs: Sequence[Leg], suns: Suns, count: int, seed: int, *,
@@ -225,18 +257,41 @@ def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], coun
     told = days_of(legs, rig.zone)
     if known.use is None or not told:
         return _listed_use(rig, known, days, count, seed)
-    mean = sum(told.values()) / len(told)
-    months = _month_factors(told, mean)
+    cut = cut_short(rig, known, told)
+    free = {day: wh for day, wh in told.items() if day not in cut} if len(told) - len(cut) >= LEAST_FREE else told
+    mean = sum(free.values()) / len(free)
+    months = _month_factors(free, mean)
     before, after, part = _between_months(list(told))
     usual = months[before] * (1 - part) + months[after] * part
     habit = known.use.weekdays
-    seen = [Seen(day, wh / mean / usual[n] / habit[day.weekday()], False)
+    seen = [Seen(day, wh / mean / usual[n] / habit[day.weekday()], day in cut)
             for n, (day, wh) in enumerate(sorted(told.items()))]
     (model,) = learn([seen], [max(told)], USE)
     drawn = draw(model, max(told) + timedelta(days=400), len(days), count, (seed, 18, 19))
     before, after, part = _between_months(days)
     season = months[before] * (1 - part) + months[after] * part
     return np.asarray(drawn * mean * season[:, None] * habit[[day.weekday() for day in days], None])
+
+
+LEAST_FREE = 14
+"""With fewer days on which the cut-off did not act nothing is said of what would be used without it."""
+
+CUT_GRAIN, CUT_SHARE = 0.015, 0.9
+"""So near the hard floor a level is at it; a day that used more of the usual than this was not cut short."""
+
+
+def cut_short(rig: Rig, known: Known, told: Mapping[date, float]) -> set[date]:
+    """The days whose use is only a least: a level was read at the hard floor, where the load is cut off, and less than
+    usual was used. A bank with room to spare is asked for more than a small one could give.
+
+    told  Wh of each day.
+    """
+    floor = rig.bank.hard_floor + CUT_GRAIN
+    at_floor = {local_day(group[-1].end - (group[-1].end - group[0].start) / 2, rig.zone)
+                for group in grouped(known.account.intervals)
+                if any(level is not None and level <= floor for of in group for level in (of.soc_start, of.soc_end))}
+    usual = float(np.mean([wh for day, wh in told.items() if day not in at_floor] or [0.0]))
+    return {day for day in at_floor if told.get(day, np.inf) < CUT_SHARE * usual}
 
 
 def _month_factors(told: Mapping[date, float], mean: float) -> np.ndarray:
