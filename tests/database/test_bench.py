@@ -51,8 +51,13 @@ class Runs(BenchCase):
                                **{name: rng.random() for name in rng.sample(names, 4)})
                           for hour in range(rng.randint(0, 6)))
             run = Run(rng.choice(INSTRUMENTS), f"Thing {n}", "dc", noted, True, "as it is", 3.0, True, "spot", 60.0,
-                      3.0, 0.5, 1000.0, 20.0)
-            self.assertEqual(self.begin(run).run, run)
+                      3.0, 0.5, 2.0, 1000.0, 20.0)
+            kept = self.begin(run)
+            self.assertEqual(kept.run, run)
+            run = replace(run, warm=False, watts=61.0, hours_a_day=4.0, duty=0.6, standby_w=3.0, daily_wh=21.0)
+            with transaction(self.db):
+                bench.change(self.db, kept, kept.version, run, NOW)
+            self.assertEqual(bench.get(self.db, self.rig_id, kept.id).run, run)
         self.assertEqual(len(bench.runs(self.db, self.rig_id)), 20)
         self.assertEqual(bench.runs(self.db, 1), [])
 

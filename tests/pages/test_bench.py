@@ -78,10 +78,11 @@ class Starting(BenchCase):
 
     def test_a_label_is_kept_and_applied_at_once(self):
         answer = self.post("/1/bench/new", {"instrument": "label", "subject": "Kettle", "side": "ac", "basis": "label",
-                                            "watts": "230 V x 9 A", "hours_a_day": "10 min"}, follow_redirects=True)
-        self.shows("The label says 345 Wh a day", answer.text)
+                                            "watts": "230 V x 9 A", "hours_a_day": "10 min", "standby_w": "1"},
+                           follow_redirects=True)
+        self.shows("The label says 369 Wh a day", answer.text)
         self.shows("Applied on 25 November", answer.text)
-        self.assertEqual(self.kept().rig.loads[-1], Load("Kettle", 345, "ac", running_w=2070, evidence="label"))
+        self.assertEqual(self.kept().rig.loads[-1], Load("Kettle", 368.8, "ac", running_w=2070, evidence="label"))
         self.press("take-back")
         self.assertEqual([load.name for load in self.kept().rig.loads], ["Freezer", "Lamp"])
 

@@ -59,6 +59,10 @@ class WorkedExamples(unittest.TestCase):
     def test_label(self):
         self.assertEqual(metering.label(Run("label", "A", watts=60, hours_a_day=1 / 3)).daily_wh, 20)
         self.assertEqual(metering.label(Run("label", "A", watts=90, hours_a_day=24, duty=0.3)).daily_wh, 648)
+        # A microwave: 1,200 W for 15 minutes, its clock 2 W for the rest; a fridge at 30 % stands by the other 70.
+        self.assertEqual(metering.label(Run("label", "A", watts=1200, hours_a_day=0.25, standby_w=2)).daily_wh, 347.5)
+        self.assertAlmostEqual(
+            metering.label(Run("label", "A", watts=90, hours_a_day=24, duty=0.3, standby_w=1)).daily_wh, 664.8)
         self.assertEqual(metering.label(Run("label", "A", yearly_wh=365_000)).daily_wh, 1000)
         self.assertEqual(metering.label(Run("label", "A", basis="guess", daily_wh=50)).sd, 0.75)
 

@@ -157,7 +157,8 @@ def _remarks(run: Run, hours: float) -> Iterator[Reason]:
 
 
 def label(run: Run) -> Labelled:
-    """What a label, a spot measurement or a guess says: W × hours a day × duty, a year's Wh / 365, or Wh a day.
+    """What a label, a spot measurement or a guess says: W × hours a day × duty and what its standby takes for the
+    rest of the day, a year's Wh / 365, or Wh a day.
 
     Raises NotYet when it says too little.
     """
@@ -169,7 +170,9 @@ def label(run: Run) -> Labelled:
         return Labelled(daily_from_yearly(run.yearly_wh / 1000), run.watts, run.basis, trust, high)
     if run.watts is None or run.hours_a_day is None:
         raise NotYet("label_says_too_little")
-    daily = run.watts * run.hours_a_day * (1.0 if run.duty is None else run.duty)
+    duty = 1.0 if run.duty is None else run.duty
+    standing = (run.standby_w or 0.0) * (DAY_HOURS - run.hours_a_day * duty)
+    daily = run.watts * run.hours_a_day * duty + standing
     return Labelled(daily, run.watts, run.basis, trust, high)
 
 

@@ -53,7 +53,8 @@ class Run:
     warm             whether the thing was started warm
     leave_out_hours  of a drawdown trial: how much of its beginning is left out
     cut_off          of a capacity test: whether its last reading was at the cut-off
-    basis, watts, hours_a_day, duty, yearly_wh, daily_wh  of a label: what it rests on and says
+    basis, watts, hours_a_day, duty, standby_w, yearly_wh, daily_wh  of a label: what it rests on and says; its standby
+                     is what it takes while it does not run, W
     """
 
     instrument: str
@@ -68,6 +69,7 @@ class Run:
     watts: float | None = None
     hours_a_day: float | None = None
     duty: float | None = None
+    standby_w: float | None = None
     yearly_wh: float | None = None
     daily_wh: float | None = None
 

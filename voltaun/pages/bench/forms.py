@@ -123,6 +123,7 @@ class LabelForm(PlacedForm):
     watts = QuantityField("W, or V x A", "power", high=1e6)
     hours_a_day = QuantityField("Hours on a day", "duration", high=24)
     duty = QuantityField("Of that it really runs, %", "percent")
+    standby_w = QuantityField("Else standby, W", "power", high=1e3)
     yearly_wh = QuantityField("or a year, kWh", "energy", high=1e8, unit="kWh")
     daily_wh = QuantityField("or a day, Wh", "energy", high=1e6)
 
@@ -139,7 +140,7 @@ class LabelForm(PlacedForm):
 
     def run(self) -> Run:
         """The run that was typed."""
-        names = ("side", "basis", "watts", "hours_a_day", "duty", "yearly_wh", "daily_wh")
+        names = ("side", "basis", "watts", "hours_a_day", "duty", "standby_w", "yearly_wh", "daily_wh")
         given = {name: self[name].data for name in names}
         subject = " ".join(self.subject.data.split())
         known = usual(subject)
