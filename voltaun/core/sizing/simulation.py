@@ -187,7 +187,8 @@ def system_share(ask: AdditionsAsk, planes: Sequence[Sequence[np.ndarray]]) -> f
     rig = ask.rig
     shade = np.array([np.mean(array.shade_by_month) for array in rig.arrays])
     rated = np.array([array.rated_w for array in rig.arrays]) * shade
-    told = sky_days(ask.known.account.intervals, ask.sun, rig.zone)
+    told = weather_years.held_back(rig, ask.known, ask.sun,
+                                   sky_days(ask.known.account.intervals, ask.sun, rig.zone))
     shares = weather_years.month_shares(told, {}, rig.place.latitude)
     by_day = np.zeros(365)
     for of, weather in zip(planes, ask.weathers, strict=True):
