@@ -133,9 +133,14 @@ def learn_uses(histories: Sequence[Sequence[Leg]], todays: Sequence[date], zone:
             for series, scale, habit in zip(made, scales, habits, strict=True)]
 
 
+def day_of(end: datetime, hours: float, zone: ZoneInfo) -> date:
+    """The local day that a leg or an interval of so many hours counts as: the one in which its middle lies."""
+    return local_day(end - timedelta(hours=hours / 2), zone)
+
+
 def days_of(legs: Sequence[Leg], zone: ZoneInfo) -> dict[date, float]:
     """The use by the local day in which the middle of its leg lies, Wh."""
-    return {local_day(leg.end - timedelta(hours=leg.hours / 2), zone): leg.use_wh * 24 / leg.hours
+    return {day_of(leg.end, leg.hours, zone): leg.use_wh * 24 / leg.hours
             for leg in legs if leg.use_wh is not None and leg.hours <= LONGEST_DAY_HOURS}
 
 

@@ -12,8 +12,7 @@ from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
 
-from voltaun.core.instants import local_day
-from voltaun.core.learned.use import USE, Leg, days_of, grouped
+from voltaun.core.learned.use import USE, Leg, day_of, days_of, grouped
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.autonomy import drain
 from voltaun.core.outlook.beliefs import bank_energy, unseen_draws
@@ -305,7 +304,7 @@ def held_back(rig: Rig, known: Known, sun: RigSun | None, skies: Sequence[SkyDay
             of.clear_sky_wh * energy)
         path += (end - path[-1]) * hours / of.hours
         if path.max() >= FULL_BETWEEN:
-            full.add(local_day(of.end - timedelta(hours=of.hours / 2), rig.zone))
+            full.add(day_of(of.end, of.hours, rig.zone))
     return [replace(day, capped=day.capped or day.day in full) for day in skies]
 
 
@@ -316,7 +315,7 @@ def cut_short(rig: Rig, known: Known, told: Mapping[date, float]) -> set[date]:
     told  Wh of each day.
     """
     floor = rig.bank.hard_floor + CUT_GRAIN
-    at_floor = {local_day(group[-1].end - (group[-1].end - group[0].start) / 2, rig.zone)
+    at_floor = {day_of(group[-1].end, sum(of.hours for of in group), rig.zone)
                 for group in grouped(known.account.intervals)
                 if any(level is not None and level <= floor for of in group for level in (of.soc_start, of.soc_end))}
     usual = float(np.mean([wh for day, wh in told.items() if day not in at_floor] or [0.0]))
