@@ -328,6 +328,14 @@ class Beside(AdditionsCase):
 
 
 class OddlyKept(AdditionsCase):
+    def test_a_candidate_that_no_longer_fits_stays_kept(self):
+        with transaction(self.db):
+            put_setting(self.db, 1, "candidates", [{"name": "Without a size"}])
+        self.shows("Without a size cannot stand in the rig as it is now", self.client.get(HERE + "/beside").text)
+        self.post(HERE + "/beside", {"name": "Bank", "chemistry": "agm", "unit_v": "12", "unit_ah": "100"})
+        self.assertEqual([of["name"] for of in setting(self.db, 1, "candidates", [])], ["Without a size", "Bank"])
+        self.shows("Bank</th>", self.client.get(HERE + "/beside").text)
+
     def test_what_another_machine_kept_oddly_breaks_no_page(self):
         odd = [None, [], 3, "x", {"panels": "x", "strings": 1}, {"panels": 1, "strings": 1, "own_plane": [400, "n"]},
                {"panels": 1, "strings": 1, "added_to": 9}, {"numbers": [], "habits": 3, "measures": "x", "plane": 4},

@@ -52,17 +52,25 @@ class CandidateForm(Form):
 
 
 def _everything() -> list[tuple[Candidate, bool]]:
-    """The candidates of this request's rig and whether each was taken away; one that cannot be any more is left out."""
+    """The candidates of this request's rig and whether each was taken away."""
     found = []
     kept = setting(context.db(), g.kept.id, "candidates", [])
     for each in kept if isinstance(kept, list) else []:
         try:
-            candidate = Candidate(**{name: value for name, value in each.items() if name != "removed"})
-            candidate.on(context.rig())
-            found.append((candidate, bool(each.get("removed"))))
+            found.append((Candidate(**{name: value for name, value in each.items() if name != "removed"}),
+                          bool(each.get("removed"))))
         except (TypeError, ValueError, AttributeError):
             continue
     return found
+
+
+def _fits(of: Candidate) -> bool:
+    """Whether it can stand in the rig as that is now; one that cannot stays kept, and is not shown."""
+    try:
+        of.on(context.rig())
+    except (TypeError, ValueError):
+        return False
+    return True
 
 
 def _keep(listed: list[tuple[Candidate, bool]]) -> None:
@@ -77,7 +85,10 @@ def beside():
 
 def _render(form, status=200, faults=()):
     rig, known = context.rig(), context.lately()
-    listed = [(n, of) for n, (of, removed) in enumerate(_everything()) if not removed]
+    there = [(n, of) for n, (of, removed) in enumerate(_everything()) if not removed]
+    listed = [(n, of) for n, of in there if _fits(of)]
+    faults = [*faults, *(f"{of.name} cannot stand in the rig as it is now; it stays kept."
+                         for n, of in there if (n, of) not in listed)]
     sun_wh = None
     if rig.arrays:
         tables = clearsky.tables(context.tables_db(rig), rig)
