@@ -405,7 +405,7 @@ class Booked(unittest.TestCase):
         days = by_day(of, made, sun)
         self.assertEqual({day.isoformat(): of_day.capped for day, of_day in days.items()},
                          {"2026-11-01": False, "2026-11-02": True})
-        self.assertEqual([day.capped for day in sky_days(made, sun, HOBART)], [True])
+        self.assertEqual([day.capped for day in sky_days(of, made, sun)], [True])
         # From noon to noon each of two days holds about half of it, and both are capped.
         noon = datetime(2026, 11, 1, 2, 0, tzinfo=UTC)
         log = [Reading(noon, soc=0.6), Reading(noon + timedelta(hours=24), soc=1.0, solar_wh=5200.0),
@@ -418,7 +418,7 @@ class Booked(unittest.TestCase):
                Reading(evening + timedelta(hours=24), soc=0.9, solar_wh=2500.0)]
         made = intervals(of, log, sun)
         self.assertEqual([interval.capped for interval in made], [True, False])
-        self.assertEqual([day.capped for day in sky_days(made, sun, HOBART)], [True])
+        self.assertEqual([day.capped for day in sky_days(of, made, sun)], [True])
 
 
 class Others(unittest.TestCase):

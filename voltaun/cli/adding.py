@@ -57,7 +57,7 @@ def additions(rig_file, log_file, reserve_days, recovery_days, use_wh, peak_sun_
         from voltaun.core.sky.clear_sky import rig_sun
         sun = rig_sun(rig, planes)
         account = reckon(rig, logged, sun)
-        learned, skies = account.learned, sky_days(account.intervals, sun, rig.zone)
+        learned, skies = account.learned, sky_days(rig, account.intervals, sun)
     found = _simulated(rig, logged, planes, **simulated) if asked else None
     try:
         inputs = sheets.suggest(rig, learned, planes, reserve_days=reserve_days, recovery_days=recovery_days,

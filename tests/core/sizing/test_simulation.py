@@ -37,7 +37,6 @@ from voltaun.core.sizing.years import (
     cut_short,
     from_files,
     from_log,
-    held_back,
     lay_stretches,
     month_shares,
     season_of,
@@ -147,11 +146,12 @@ class AsRecorded(unittest.TestCase):
             clear = float(sun.total.between(start, start + 86_400))
             usual = np.mean([by_day[(day - date(2025, 1, 1)).days + shift] for shift in range(-15, 16)])
             wanted.append(SkyDay(day, 0.6 * usual / clear, False, None))
-        with mock.patch("voltaun.core.sizing.simulation.sky_days", return_value=wanted):
-            self.assertAlmostEqual(system_share(asked, [plane]), (40 * 0.6 + 10 * 0.75) / 50, delta=0.04)
-            with mock.patch("voltaun.core.sizing.years.held_back", lambda *of: [replace(day, capped=day.day.day % 2 > 0)
-                                                                               for day in of[3]]):
-                self.assertGreater(system_share(asked, [plane]), 0.66)  # half of the days had more to give
+
+        def told(skies):
+            return system_share(replace(asked, known=replace(asked.known, skies=skies)), [plane])
+        self.assertAlmostEqual(told(wanted), (40 * 0.6 + 10 * 0.75) / 50, delta=0.04)
+        half = [replace(day, capped=day.day.day % 2 > 0) for day in wanted]
+        self.assertGreater(told(half), 0.66)  # half of the days had more to give
         self.assertEqual(system_share(asked, [plane]), 0.75)
 
 
@@ -298,28 +298,11 @@ class FromLog(unittest.TestCase):
         others = np.mean([wh for day, wh in days.items() if day not in cut])
         self.assertAlmostEqual(more[0] - more[1], 3 / 39 * (others - 1500), delta=15)
 
-    def test_a_bank_that_was_full_between_readings_held_the_sun_back(self):
-        # Read at 23:00, 9600 Wh: from 75 % back to 75 % with 2 kWh far from full; from 82 % back to 82 % with 5
-        # kWh it passes 92 % by day. Read half a day apart, one of two readings would have shown it.
-        of, night = rig(), datetime(2026, 11, 1, 12, tzinfo=UTC)
-        rows = [{"soc": 0.75, "solar_wh": 2200.0, "use_wh": 2000.0} for _ in range(20)]
-        rows += [{"soc": 0.82, "solar_wh": 5400.0, "use_wh": 5000.0} for _ in range(20)]
-        log = readings(*rows, start=night)
-        told = known(of, log, sun_of(of), log[-1].at)
-        self.assertFalse(any(day.capped for day in told.skies))
-        held = held_back(of, told, sun_of(of), told.skies)
-        self.assertEqual([day.capped for day in held], [False] * (len(held) - 19) + [True] * 19)
-        self.assertEqual([day.share for day in held], [day.share for day in told.skies])
-        self.assertEqual(held_back(of, told, None, told.skies), list(told.skies))
-        halves = readings(*({"soc": 0.75, "solar_wh": 300.0, "use_wh": 1700.0},
-                            {"soc": 0.9, "solar_wh": 8000.0, "use_wh": 6000.0}) * 20, start=night + timedelta(hours=9),
-                          hours=12.0)
-        told = known(of, halves, sun_of(of), halves[-1].at)
-        self.assertFalse(any(day.capped for day in held_back(of, told, sun_of(of), told.skies)))
-        # What was held back could have been more: the years of such a log are brighter than what was taken.
-        full = readings(*rows[20:] * 3, start=night)
-        told = known(of, full, sun_of(of), full[-1].at)
-        years = from_log(of, told, [], sun_of(of), 40, 3)
+    def test_what_was_held_back_between_readings_makes_the_years_brighter(self):
+        night, row = datetime(2026, 11, 1, 12, tzinfo=UTC), {"soc": 0.82, "solar_wh": 5400.0, "use_wh": 5000.0}
+        log = readings(*[row] * 60, start=night)
+        told = known(rig(), log, sun_of(rig()), log[-1].at)
+        years = from_log(rig(), told, [], sun_of(rig()), 40, 3)
         self.assertGreater(years.sun[0, 24 * (EARLY_DAYS + 310):24 * (EARLY_DAYS + 360)].mean() * 24, 5400 * 1.15)
 
     def test_the_same_seed_draws_the_same_years(self):

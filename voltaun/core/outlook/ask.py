@@ -76,7 +76,7 @@ def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: date
     """
     window = learning_window(readings, as_of)
     account = account or reckon(rig, window, sun)
-    skies = sky_days(account.intervals, sun, rig.zone)
+    skies = sky_days(rig, account.intervals, sun)
     today = local_day(as_of, rig.zone)
     learned = recently(account, as_of)
     return Known(window, account, skies, learn_sky(skies, today, sky_kind), learned,

@@ -9,7 +9,6 @@ from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
-from zoneinfo import ZoneInfo
 
 import numpy as np
 
@@ -102,8 +101,8 @@ class _Past:
 
     def outlooks(self, futures: int, seed: int) -> Iterator[_Waiting]:
         """Each past outlook that has something to be held against, made ready."""
-        whole = sky_days(self.made, self.sun, self.rig.zone)
-        days = [_known_by(self.made, whole, n, self.sun, self.rig.zone) for n in self.starts]
+        whole = sky_days(self.rig, self.made, self.sun)
+        days = [_known_by(self.rig, self.made, whole, n, self.sun) for n in self.starts]
         todays = [local_day(self.ordered[n].at, self.rig.zone) for n in self.starts]
         skies = learn_skies(days, todays) if self.starts else []
         uses = learn_uses([self._legs(n) for n in self.starts], todays, self.rig.zone) if self.starts else []
@@ -237,12 +236,12 @@ def _run_together(rig: Rig, waiting: Sequence[_Waiting]) -> list[Futures]:
     return [made[id(each.ready)] for each in waiting]
 
 
-def _known_by(made: list[Interval], whole: list[SkyDay], n: int, sun: RigSun | None, zone: ZoneInfo) -> list[SkyDay]:
+def _known_by(rig: Rig, made: list[Interval], whole: list[SkyDay], n: int, sun: RigSun | None) -> list[SkyDay]:
     """The sky's days as they were known at the end of interval n − 1: the last of them reckoned anew."""
     late = made[max(0, n - 4):n]
-    cut = local_day(late[0].end, zone)
+    cut = local_day(late[0].end, rig.zone)
     first = cut - timedelta(days=LEARN_DAYS)
-    anew = [day for day in sky_days(late, sun, zone) if day.day >= cut]
+    anew = [day for day in sky_days(rig, late, sun) if day.day >= cut]
     return [day for day in whole if first <= day.day < cut] + anew
 
 

@@ -7,7 +7,6 @@ import numpy as np
 
 from voltaun.core.instants import day_start
 from voltaun.core.learned.use import day_legs
-from voltaun.core.log.days import sky_days
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.autonomy import drain
 from voltaun.core.outlook.outlook import Range, quantiles
@@ -187,8 +186,7 @@ def system_share(ask: AdditionsAsk, planes: Sequence[Sequence[np.ndarray]]) -> f
     rig = ask.rig
     shade = np.array([np.mean(array.shade_by_month) for array in rig.arrays])
     rated = np.array([array.rated_w for array in rig.arrays]) * shade
-    told = weather_years.held_back(rig, ask.known, ask.sun,
-                                   sky_days(ask.known.account.intervals, ask.sun, rig.zone))
+    told = ask.known.skies
     shares = weather_years.month_shares(told, {}, rig.place.latitude)
     by_day = np.zeros(365)
     for of, weather in zip(planes, ask.weathers, strict=True):

@@ -109,9 +109,8 @@ def from_log(rig: Rig, known: Known, legs: Sequence[Leg], sun: RigSun | None, co
     other_sun  clear-sky harvest of the other planes of `aims`
     """
     days, north = calendar(), rig.place.latitude > 0
-    skies = held_back(rig, known, sun, known.skies)
-    tables, weights = _season_tables(skies, habits or {}, north)
-    shares, level = _shares(skies, tables, weights, days, count, seed, north)
+    tables, weights = _season_tables(known.skies, habits or {}, north)
+    shares, level = _shares(known.skies, tables, weights, days, count, seed, north)
     begin = datetime(days[0].year, days[0].month, days[0].day, tzinfo=UTC).timestamp() - 3600 * standard_offset(rig)
     rows = under_shares(rig, np.repeat(shares, 24, axis=0), begin, sun, aims, other_sun)
     seen = dict.fromkeys(SEASONS, 0.0)
@@ -278,34 +277,6 @@ LEAST_FREE = 14
 
 CUT_GRAIN, CUT_SHARE = 0.015, 0.9
 """So near the hard floor a level is at it; a day that used more of the usual than this was not cut short."""
-
-
-FULL_BETWEEN = 0.92
-"""The sun may have filled the bank where a path between two readings, laid evenly, comes so high: what it gave until it
-was held back came earlier in the day than that."""
-
-BETWEEN_HOURS = (18.0, 30.0)
-"""So far apart are readings once a day; of nearer ones some show a full bank themselves."""
-
-
-def held_back(rig: Rig, known: Known, sun: RigSun | None, skies: Sequence[SkyDay]) -> list[SkyDay]:
-    """The days of the sky, with those too as "at least" in which the bank may have been full between two readings, as
-    who reads at night never sees: the harvest is laid by the hours of the clear sky, all else evenly."""
-    if sun is None:
-        return list(skies)
-    energy, full = bank_energy(rig, known.learned, None).mean, set()
-    for of in known.account.intervals:
-        solar, level, end = of.harvest["solar"], of.soc_start, of.soc_end
-        if (not solar or not of.clear_sky_wh or level is None or end is None
-                or not BETWEEN_HOURS[0] <= of.hours <= BETWEEN_HOURS[1]):
-            continue
-        hours = np.linspace(0, of.hours, 49)
-        path = level + solar * sun.total.between(of.start.timestamp(), of.start.timestamp() + 3600 * hours) / (
-            of.clear_sky_wh * energy)
-        path += (end - path[-1]) * hours / of.hours
-        if path.max() >= FULL_BETWEEN:
-            full.add(day_of(of.end, of.hours, rig.zone))
-    return [replace(day, capped=day.capped or day.day in full) for day in skies]
 
 
 def cut_short(rig: Rig, known: Known, told: Mapping[date, float]) -> set[date]:

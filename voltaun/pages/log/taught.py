@@ -32,7 +32,7 @@ def taught():
     """The page."""
     rig, sun, account = context.rig(), context.sun(), _account()
     by_day = logged_days.by_day(rig, account.intervals, sun)
-    days, skies = habits.whole_days(by_day.values()), sky_days(account.intervals, sun, rig.zone)
+    days, skies = habits.whole_days(by_day.values()), sky_days(rig, account.intervals, sun)
     energy = effective_energy(rig)
     stands, held = context.look().standing, account.learned.effective_energy_wh
     above = stands.above(rig.bank.everyday_floor) if stands else None
