@@ -151,6 +151,10 @@ class SkyDays(unittest.TestCase):
         halves = [{"soc": 0.75, "solar_wh": 300.0, "use_wh": 1700.0},
                   {"soc": 0.9, "solar_wh": 8000.0, "use_wh": 6000.0}]
         self.assertEqual({day.capped for day in told(halves * 9, night + timedelta(hours=9), 12.0)}, {False})
+        # Begun full, it says nothing of the dark day after.
+        dark = [{"soc": 0.6}, {"soc": 0.95, "solar_wh": 8000.0, "use_wh": 4500.0}, {"soc": 0.5, "solar_wh": 900.0,
+                                                                                    "use_wh": 5000.0}]
+        self.assertEqual([day.capped for day in told(dark)], [True, False])
         # It counts for the day in which it was full: here the second of the two that a reading at noon parts.
         noon = datetime(2026, 11, 1, 1, tzinfo=UTC)
         rows = [{"soc": 0.3}, {"soc": 0.3, "solar_wh": 2000.0, "use_wh": 1900.0},

@@ -204,6 +204,45 @@ class Run(unittest.TestCase):
         # What the sun does not bring the set does: about 500 Wh and what is lost on the way a day, at 900 W.
         self.assertTrue(365 * 500 / 900 < ruled.generator_h[0, 0] < 365 * 620 / 900, ruled.generator_h)
 
+    def test_what_follows_from_the_level_against_a_plain_loop(self):
+        # Beside others that do not, for years that go their own ways: by day and by night, alone and together.
+        rng, days = np.random.default_rng(5), 50
+        sun = (rng.uniform(0, 780, (24 * days, 3)) * (np.arange(24 * days) % 24 // 6 == 1)[:, None]).astype(np.float32)
+        use = rng.uniform(20, 160, sun.shape).astype(np.float32)
+        years = Years(np.stack((sun, sun * 0)), use, np.array([1.0, 0.9, 1.1], np.float32), 9600.0, (), ())
+        less = rng.uniform(0, 120, 24 * days)
+        lanes = [Lane(), Lane(saved_low=(0.5, less)), Lane(rule=(0.25, 0.6, 700.0)), Lane(strings=1),
+                 Lane(rule=(0.3, 0.4, 60.0), saved_low=(0.35, less)), Lane(use_share=np.full(24 * days, 1.2))]
+        of = rig(bank=replace(self.OF.bank, standby_w=2.0, charge_limit_w=500.0))
+        counted = run(of, years, lanes, early_days=0, start=0.7)
+        for n, lane in enumerate(lanes):
+            for year in range(3):
+                energy, limit = 9600 * (years.energy[year] + lane.strings), 500.0 * (1 + lane.strings)
+                level, ran, spilt, missing, below, hours = 0.7, False, 0.0, 0.0, set(), 0
+                for hour in range(24 * days):
+                    load = use[hour, year] * (1.2 if lane.use_share is not None else 1.0)
+                    came = sun[hour, year]
+                    if lane.saved_low and level < lane.saved_low[0]:
+                        load -= min(load, less[hour])
+                    if lane.rule:
+                        ran = level < lane.rule[0] or ran and level < lane.rule[1]
+                        came, hours = came + ran * lane.rule[2], hours + ran
+                    net = came - load - 2
+                    if net > 0:
+                        taken = min(net, limit * min(1, 1 - 0.98 * max(0, level - 0.95) / 0.05),
+                                    (1 - level) * energy / 0.95)
+                        level, spilt = level + taken * 0.95 / energy, spilt + net - taken
+                    else:
+                        given = min(-net, max(0, level - 0.1) * energy)
+                        level, missing = level - given / energy, missing + min(-net - given, load)
+                    if level < 0.2 - 1e-5:
+                        below.add(hour // 24)
+                case = (n, year)
+                self.assertEqual((counted.below[case], counted.generator_h[case]), (len(below), hours), case)
+                self.assertAlmostEqual(counted.level[case], level, 4, case)
+                self.assertAlmostEqual(counted.spilt_wh[case], spilt, delta=1 + 1e-5 * spilt)
+                self.assertAlmostEqual(counted.unserved_wh[case], missing, delta=1 + 1e-5 * missing)
+
     def test_a_controller_holds_the_array(self):
         of = replace(self.OF, arrays=(replace(self.OF.arrays[0], controller_limit_w=200.0),))
         counted = run(of, flat_years(1500.0, 1400.0), [Lane(), Lane(2000.0)])

@@ -107,11 +107,22 @@ def simulate(rig: Rig, energy: ArrayLike, start_level: ArrayLike, harvest: np.nd
     level, taken = np.empty((steps + 1, count), spilt.dtype), np.empty_like(spilt)
     level[0] = start_level
     bank = BankStep(rig, energy, (count,), spilt.dtype)
-    rule = None if generator is None else _Rule(generator, hours, count, spilt)
+    level[0] *= bank.energy
+    rule = None if generator is None else _Rule(generator, hours, bank.energy, spilt)
+    other = [True, *(np.diff(limits, axis=0) != 0).any(axis=1).tolist()]
+    before = 1 / bank.efficiency
     for n in range(steps):
         if rule:
             rule.step(n, level[n], spilt, missing)
-        bank.take(level[n], spilt[n], missing[n], limits[n], taken[n], spilt[n], missing[n], level[n + 1])
+        if other[n]:
+            accepts = bank.acceptance(limits[n])
+        spilt[n] *= bank.efficiency
+        bank.take(level[n], spilt[n], missing[n], accepts, taken[n], spilt[n], missing[n], level[n + 1])
+        # While they are at hand: what is in the bank becomes a level, and what came what it was before charging.
+        level[n] /= bank.energy
+        taken[n] *= before
+        spilt[n] *= before
+    level[steps] /= bank.energy
     return Futures(level, harvest if rule is None else harvest + rule.given, load, standby, taken, spilt, missing,
                    rig.bank.charge_efficiency, bank.energy, None if rule is None else rule.given)
 
@@ -120,67 +131,79 @@ class BankStep:
     """One step of many banks at once, in place; what every simulation here runs on.
 
     energy  effective energy at the bank's temperature, Wh, a number or as wide as the lanes
+    It reckons with the Wh that a bank holds: of what comes in, that is what charging leaves of it (`efficiency`).
     """
 
     def __init__(self, rig: Rig, energy: ArrayLike, lanes: tuple[int, ...], dtype: Any):
-        eta, taper = rig.bank.charge_efficiency, rig.chemistry.taper_soc
-        self.energy = np.atleast_1d(np.asarray(energy, dtype))
-        self._room, self._out_of, self._filled = self.energy / eta, -1 / self.energy, eta / self.energy
-        self._hard, self._slope = rig.bank.hard_floor, 0.98 / (1 - taper)
+        taper = rig.chemistry.taper_soc
+        self.efficiency = np.dtype(dtype).type(rig.bank.charge_efficiency)
+        self.energy, self._lanes = np.atleast_1d(np.asarray(energy, dtype)), lanes
+        self._slope = 0.98 / (1 - taper)
         self._begins = 1 + self._slope * taper
-        # Beside a row of noughts or ones NumPy takes the greater or lesser twice as fast as beside a number.
-        self._given, self.nought, self._one = np.empty(lanes, dtype), np.zeros(lanes, dtype), np.ones(lanes, dtype)
+        # Beside a row NumPy takes the greater or lesser twice as fast as beside a number.
+        self._full, self._hard = self._row(self.energy), self._row(self.energy * rig.bank.hard_floor)
+        self.nought, self._out = np.zeros(lanes, dtype), np.empty(lanes, dtype)
 
-    def take(self, now: np.ndarray, surplus: np.ndarray, shortage: np.ndarray, limit: ArrayLike, into: np.ndarray,
-             spilt: np.ndarray, missing: np.ndarray, after: np.ndarray) -> None:
-        """From the levels now to those after the step.
+    def _row(self, value: np.ndarray) -> np.ndarray:
+        return np.broadcast_to(value, self._lanes).astype(self.energy.dtype)
 
-        surplus, shortage  Wh over and short, as wide as the lanes or one row for all
-        limit     the most that the bank takes in the step below its taper, Wh; into  takes what went in
+    def acceptance(self, limit: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """How the bank takes charge, for `take`, where below its taper it takes at most so many Wh in a step.
+
+        1 of it up to the taper, then down to 0.02 at 100 %: the most, where that line is at nought, and its fall for
+        each Wh held.
+        """
+        most = limit * self.efficiency
+        return self._row(most), self._row(most * self._begins), self._row(most * self._slope / self.energy)
+
+    def take(self, now: np.ndarray, surplus: np.ndarray, shortage: np.ndarray,
+             accepts: tuple[np.ndarray, np.ndarray, np.ndarray], into: np.ndarray, spilt: np.ndarray,
+             missing: np.ndarray, after: np.ndarray) -> None:
+        """From the Wh held now to those after the step.
+
+        surplus, shortage  Wh over, less what charging loses, and Wh short, as wide as the lanes or one row for all
+        accepts   how the bank takes charge; into  takes what went in
         spilt     takes what the bank did not take; missing  what the bank at its hard floor did not give
         """
-        # Acceptance: 1 up to the taper, then down to 0.02 at 100 %.
-        np.multiply(now, -self._slope, out=into)
-        into += self._begins
-        np.minimum(into, self._one, out=into)
-        into *= limit
-        room = self._given
-        np.subtract(self._one, now, out=room)
-        room *= self._room
+        most, line, fall = accepts
+        np.multiply(now, fall, out=into)
+        np.subtract(line, into, out=into)
+        np.minimum(into, most, out=into)
+        room = self._out
+        np.subtract(self._full, now, out=room)
         np.minimum(into, room, out=into)
         np.minimum(into, surplus, out=into)
         np.subtract(surplus, into, out=spilt)
-        self.give(now, shortage, missing, self._given)
-        np.multiply(into, self._filled, out=after)
-        after += self._given
+        self.give(now, shortage, missing, after)
+        after += into
 
     def give(self, now: np.ndarray, wanted: np.ndarray, missing: np.ndarray, after: np.ndarray) -> None:
-        """From the levels now to those after a step in which nothing comes in.
+        """From the Wh held now to those after a step in which nothing comes in.
 
         wanted  Wh, as wide as the lanes or one row for all; missing  takes what the bank at its hard floor did not give
         """
-        np.subtract(now, self._hard, out=after)
-        np.maximum(after, self.nought, out=after)
-        after *= self.energy
-        np.minimum(after, wanted, out=after)
-        np.subtract(wanted, after, out=missing)
-        after *= self._out_of
-        after += now
+        out = self._out
+        np.subtract(now, self._hard, out=out)
+        np.maximum(out, self.nought, out=out)
+        np.minimum(out, wanted, out=out)
+        np.subtract(wanted, out, out=missing)
+        np.subtract(now, out, out=after)
 
 
 class _Rule:
     """The generator's state in each future: whether it runs, and the hours it has fuel for."""
 
-    def __init__(self, generator: Started, hours: np.ndarray, count: int, like: np.ndarray):
+    def __init__(self, generator: Started, hours: np.ndarray, energy: np.ndarray, like: np.ndarray):
         self.of, self.hours = generator, hours
-        self.running = np.zeros(count, dtype=bool)
-        self.left = np.full(count, generator.most_hours)
+        self.start, self.stop = generator.start * energy, generator.stop * energy
+        self.running = np.zeros(like.shape[1], dtype=bool)
+        self.left = np.full(like.shape[1], generator.most_hours)
         self.given = np.zeros_like(like)
 
-    def step(self, n: int, level: np.ndarray, surplus: np.ndarray, shortage: np.ndarray) -> None:
+    def step(self, n: int, held: np.ndarray, surplus: np.ndarray, shortage: np.ndarray) -> None:
         """Decide for step n, and put what it gives against the shortage first, then to the surplus."""
         of = self.of
-        self.running = (level < of.start) | (self.running & (level < of.stop))
+        self.running = (held < self.start) | (self.running & (held < self.stop))
         if not of.allowed[n]:
             return
         lasts = np.where(self.running, np.minimum(self.hours[n], self.left), 0.0)

@@ -6,7 +6,7 @@ the bank's own runs as W × series on rows that all of it shares; what changes a
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -50,6 +50,11 @@ class Lane:
         return all(value is None for value in (self.more_wh, self.use_share, self.saved_low, self.brought_w, self.rule,
                                                self.controller_w, self.sun))
 
+    @property
+    def by_level(self) -> bool:
+        """Whether anything of it follows from the level."""
+        return self.rule is not None or self.saved_low is not None
+
 
 @dataclass(frozen=True)
 class Counted:
@@ -79,8 +84,8 @@ def run(rig: Rig, years: Years, lanes: Sequence[Lane], going: Callable[[float], 
     start  another level to begin at, a fraction, or one for each option and year
     each_day  is shown the levels at the end of each hour of every day, (24, options, years)
     """
-    # What only adds comes first, so that it lies in one piece.
-    order = sorted(range(len(lanes)), key=lambda n: not lanes[n].only_adds)
+    # What only adds comes first and what follows from the level last, so that each lies in one piece.
+    order = sorted(range(len(lanes)), key=lambda n: (not lanes[n].only_adds, lanes[n].by_level))
     begin = np.broadcast_to(np.asarray(start, np.float32), (len(lanes), years.count))
     banks = _Banks(rig, years, [lanes[n] for n in order], begin[order])
     days, back = years.use.shape[0] // 24, np.argsort(order)
@@ -123,56 +128,78 @@ def string_energy(rig: Rig) -> float:
     return printed * min(1.0, STATION_AC_SHARE / (rig.inverter.efficiency if rig.inverter else 1.0))
 
 
+class _Day(NamedTuple):
+    """The hours of a day, (24, options × years): Wh over less what charging loses, short, spilt and missing; and held
+    at their bounds, (25, options × years)."""
+
+    held: np.ndarray
+    surplus: np.ndarray
+    shortage: np.ndarray
+    spilt: np.ndarray
+    missing: np.ndarray
+
+
+def _rows(day: _Day, at: slice) -> list[tuple[np.ndarray, ...]]:
+    """Of each hour what is held before and after it, over, short, spilt and missing, as views."""
+    held, *flows = (of[:, at] for of in day)
+    return list(zip(held[:-1], held[1:], *flows, strict=True))
+
+
 class _Banks:
-    """The banks of all options in all years side by side, (options × years,), hour after hour."""
+    """The banks of all options in all years side by side, (options × years,), hour after hour, in Wh held.
+
+    What is made anew each day is written where the last day's stood: fresh pages of memory cost more than the sums.
+    """
 
     def __init__(self, rig: Rig, years: Years, lanes: Sequence[Lane], start: np.ndarray):
         kind, self._shape = np.float32, (len(lanes), years.count)
         strings = np.array([lane.strings for lane in lanes])
-        energy = years.energy * years.energy_wh + strings[:, None] * string_energy(rig)
-        limit = np.repeat(charge_limit(rig) * (1 + strings / rig.bank.parallel), years.count)
-        count = energy.size
-        self._step, self._limit = BankStep(rig, energy.ravel(), (count,), kind), limit.astype(kind)
-        self._levels, self._into = np.empty((25, count), kind), np.empty(count, kind)
-        self._spilt, self._missing = np.empty((24, count), kind), np.empty((24, count), kind)
-        self._levels[24] = start.ravel()
+        energy = (years.energy * years.energy_wh + strings[:, None] * string_energy(rig)).ravel().astype(kind)
+        limit = np.repeat(charge_limit(rig) * (1 + strings / rig.bank.parallel), years.count).astype(kind)
+        self._step = BankStep(rig, energy, energy.shape, kind)
+        self._accepts, self._into = self._step.acceptance(limit), np.empty_like(energy)
+        self._day = day = _Day(*(np.empty((25 if name == "held" else 24, energy.size), kind) for name in _Day._fields))
+        day.held[24] = start.ravel() * energy
+        self._rows = _rows(day, slice(None))
         self._hours = _Hours(rig, years, lanes)
-        self._by_level = _ByLevel(lanes, years.count)
-        self._tally = _Tally(rig, count)
+        self._by_level = _ByLevel(rig, lanes, day, energy, limit)
+        self._tally = _Tally(rig, energy)
 
     def pass_a_day(self, day: int, counts: bool) -> None:
         """A day of all of them; counts  whether it is counted."""
         net, load = self._hours.of_day(day)
-        self._by_level.begin_the_day()
-        surplus, shortage = np.maximum(net, 0), np.maximum(-net, 0)
-        comes = surplus.any(axis=1)
-        levels, spilt, missing = self._levels, self._spilt, self._missing
-        levels[0] = levels[24]
-        for hour in range(24):
-            now, after = levels[hour], levels[hour + 1]
-            if self._by_level.some:
-                comes[hour] |= self._by_level.act(24 * day + hour, now, load[hour], surplus[hour], shortage[hour])
+        of, step, by_level = self._day, self._step, self._by_level
+        np.maximum(net, step.nought, out=of.surplus)
+        np.subtract(of.surplus, net, out=of.shortage)
+        comes = (of.surplus.max(axis=1) > 0).tolist()
+        np.multiply(of.surplus, step.efficiency, out=of.surplus)
+        of.held[0] = of.held[24]
+        acts = by_level.may_act(day, net, load)
+        for hour, (now, after, surplus, shortage, spilt, missing) in enumerate(self._rows):
+            brings = acts and by_level.act(hour)
             if comes[hour]:
-                self._step.take(now, surplus[hour], shortage[hour], self._limit, self._into, spilt[hour], missing[hour],
-                                after)
+                step.take(now, surplus, shortage, self._accepts, self._into, spilt, missing, after)
             else:
-                self._step.give(now, shortage[hour], missing[hour], after)
-                spilt[hour] = 0
+                step.give(now, shortage, missing, after)
+                spilt.fill(0)
+                if brings:
+                    by_level.take(hour)
+        if acts:
+            by_level.close_the_day(load, counts)
         if counts:
-            np.minimum(missing, load, out=missing)  # standby is no load
-            self._tally.count(levels[1:].min(axis=0), missing.sum(axis=0), spilt.sum(axis=0))
+            np.minimum(of.missing, load, out=of.missing)  # standby is no load
+            self._tally.count(of.held[1:].min(axis=0), of.missing.sum(axis=0), of.spilt.sum(axis=0) / step.efficiency)
             self._hours.count_brought(day)
-            self._by_level.count_ran()
 
     def levels_of_day(self) -> np.ndarray:
-        """The levels at the end of each hour of the day that passed, (24, options, years)."""
-        return self._levels[1:].reshape(24, *self._shape).copy()
+        """The levels at the end of each hour of the day that passed, fractions, (24, options, years)."""
+        return np.asarray(self._day.held[1:] / self._step.energy).reshape(24, *self._shape)
 
     def counted(self) -> list[np.ndarray]:
         """What came of each option and year, as `Counted` has it."""
         of = self._tally
         each = (of.below, of.unserved_days, of.unserved_wh, of.spilt_wh, of.longest, self._by_level.ran_h,
-                np.repeat(self._hours.brought_wh, self._shape[1]), self._levels[24])
+                np.repeat(self._hours.brought_wh, self._shape[1]), self._day.held[24] / self._step.energy)
         return [values.reshape(self._shape) for values in each]
 
 
@@ -185,28 +212,32 @@ class _Hours:
         # What comes in depends on the panels alone, and not on the strings.
         added, self._of_added = np.unique([lane.added_w for lane in lanes[:self._adding]], return_inverse=True)
         self._added = added.astype(np.float32)[:, None]
-        shape = (years.use.shape[0], len(lanes) - self._adding, years.count)
-        self._harvest, self._use = np.empty(shape, np.float32), np.empty(shape, np.float32)
-        self._brought = np.zeros((shape[0], len(lanes)), np.float32)
-        for row, lane in enumerate(lanes[self._adding:]):
-            self._harvest[:, row], self._use[:, row] = _harvest_with(rig, years, lane), _use_with(years.use, lane)
+        self._brought = np.zeros((years.use.shape[0], len(lanes)), np.float32)
+        suns: dict[tuple[float, float | None, int | None], np.ndarray] = {}
+        self._others: list[tuple[np.ndarray, np.ndarray]] = []  # of each that does more than add: harvest and use
+        for row, lane in enumerate(lanes[self._adding:], self._adding):
+            of = (lane.added_w, lane.controller_w, lane.sun)
+            if of not in suns:
+                suns[of] = _harvest_with(rig, years, lane)
+            harvest = suns[of]
             if lane.brought_w is not None:
-                self._brought[:, self._adding + row] = lane.brought_w
-                self._harvest[:, row] += lane.brought_w[:, None].astype(np.float32)
+                self._brought[:, row] = lane.brought_w
+                harvest = harvest + lane.brought_w[:, None].astype(np.float32)
+            self._others.append((harvest, _use_with(years.use, lane)))
         self.brought_wh = np.zeros(len(lanes))
+        self._net, self._load = (np.empty((24, len(lanes), years.count), np.float32) for _ in range(2))
 
     def of_day(self, day: int) -> tuple[np.ndarray, np.ndarray]:
-        """Wh over (below 0: short), and the load of it, (24, options × years)."""
-        hours, years = slice(24 * day, 24 * day + 24), self._years
-        load = np.empty((24, self._brought.shape[1], years.count), np.float32)
-        net = np.empty_like(load)
+        """Wh over (below 0: short), and the load of it, (24, options × years), written over those of the day before."""
+        hours, years, net, load = slice(24 * day, 24 * day + 24), self._years, self._net, self._load
         if self._adding:
             use = years.use[hours][:, None]
             load[:, :self._adding] = use
             left = _harvest(self._rig, years.sun[:, hours], years.added_to, self._added) - use
-            net[:, :self._adding] = left[:, self._of_added]
-        load[:, self._adding:] = self._use[hours]
-        np.subtract(self._harvest[hours], self._use[hours], out=net[:, self._adding:])
+            np.take(left, self._of_added, axis=1, out=net[:, :self._adding], mode="clip")
+        for row, (harvest, used) in enumerate(self._others, self._adding):
+            load[:, row] = used[hours]
+            np.subtract(harvest[hours], used[hours], out=net[:, row])
         net -= np.float32(self._rig.bank.standby_w)
         return net.reshape(24, -1), load.reshape(24, -1)
 
@@ -216,55 +247,88 @@ class _Hours:
 
 
 class _ByLevel:
-    """What follows from each bank's own level: a generator that is started by rule, loads left off when it is low."""
+    """What follows from what each bank holds: a generator started by rule, loads left off while it is low.
 
-    def __init__(self, lanes: Sequence[Lane], years: int):
-        places = [slice(n * years, (n + 1) * years) for n in range(len(lanes))]
-        self._rules = [(at, lane.rule) for at, lane in zip(places, lanes, strict=True) if lane.rule is not None]
-        self._low = [(at, lane.saved_low[0], lane.saved_low[1].tolist())
-                     for at, lane in zip(places, lanes, strict=True) if lane.saved_low is not None]
-        self._running = [np.zeros(years, dtype=bool) for _ in self._rules]
-        self._on = [False for _ in self._rules]
-        self._ran_today = np.zeros((len(self._rules), years))
-        self.some = bool(self._rules or self._low)
-        self.ran_h = np.zeros(len(lanes) * years)
+    The options that have such a thing are the last ones, and only they are looked at here. What is over and short with
+    it is made for a whole day before; each hour only says where it acts. Loads left off below a level are as a
+    generator that starts and stops there; where an option has a rule as well, they are looked at beside it.
+    """
 
-    def act(self, hour: int, level: np.ndarray, load: np.ndarray, surplus: np.ndarray, shortage: np.ndarray) -> bool:
-        """Change what is over and short in an hour by the levels before it; whether a generator runs."""
-        for at, below, less in self._low:
-            if less[hour] and level[at].min() < below:
-                saved = np.minimum(less[hour], load[at]) * (level[at] < below)
-                load[at] -= saved
-                _add(saved, surplus[at], shortage[at])
-        runs = False
-        for n, (at, (start, stop, watts)) in enumerate(self._rules):
-            now, running = level[at], self._running[n]
-            if not self._on[n] and now.min() >= start:
-                continue
-            np.logical_and(running, now < stop, out=running)
-            np.logical_or(running, now < start, out=running)
-            self._on[n] = bool(running.any())
-            if self._on[n]:
-                runs = True
-                self._ran_today[n] += running
-                _add(running * np.float32(watts), surplus[at], shortage[at])
-        return runs
+    def __init__(self, rig: Rig, lanes: Sequence[Lane], day: _Day, energy: np.ndarray, limit: np.ndarray):
+        some, years = [lane for lane in lanes if lane.by_level], energy.size // len(lanes)
+        self._at = at = slice((len(lanes) - len(some)) * years, None)
+        self._some, self._day, wh = bool(some), day, energy[at]
+        self._step, self._into = BankStep(rig, wh, wh.shape, np.float32), np.empty_like(wh)
+        self._accepts = self._step.acceptance(limit[at])
 
-    def begin_the_day(self) -> None:
-        """Begin to count the hours of a day."""
-        self._ran_today[:] = 0
+        def row(values: list[float]) -> np.ndarray:
+            return np.repeat(np.array(values, np.float32), years)
+        below = [lane.saved_low[0] if lane.saved_low else -1.0 for lane in some]
+        acts = [lane.rule or (level, level, 0.0) for lane, level in zip(some, below, strict=True)]
+        self._start, self._stop, self._below = (row(levels) * wh for levels in (
+            [start for start, _, _ in acts], [stop for _, stop, _ in acts], below))
+        self._gives = np.tile(row([gives for _, _, gives in acts]), (24, 1))
+        self._saves = np.zeros_like(self._gives)
+        self._less = [(slice(n * years, (n + 1) * years), lane.saved_low[1].astype(np.float32).reshape(-1, 24, 1),
+                       self._saves if lane.rule else self._gives) for n, lane in enumerate(some) if lane.saved_low]
+        self._has_rule = row([lane.rule is not None for lane in some]) > 0
+        self._has_both = any(lane.rule and lane.saved_low for lane in some)
+        self._acts, self._low = (np.zeros((24, wh.size), bool) for _ in range(2))
+        self._rows = [(*of, acts, low) for of, acts, low in zip(_rows(day, at), self._acts, self._low, strict=True)]
+        self._before = np.zeros(wh.size, bool)  # where it acted in the hour before
+        self.ran_h = np.zeros(energy.size)
 
-    def count_ran(self) -> None:
-        """Count the hours that were run on a day."""
-        for (at, _), hours in zip(self._rules, self._ran_today, strict=True):
-            self.ran_h[at] += hours
+    def may_act(self, day: int, net: np.ndarray, load: np.ndarray) -> bool:
+        """Begin a day; whether anything may be so low in it that something acts.
 
+        net, load  Wh over (below 0: short), and used, in each of its hours
+        """
+        of, at = self._day, self._at
+        if not self._some or not (self._before.any() or (of.held[0, at] - of.shortage[:, at].sum(axis=0)
+                                                         < np.maximum(self._start, self._below)).any()):
+            return False
+        for lane, less, into in self._less:
+            np.minimum(load[:, at][:, lane], less[day], out=into[:, lane])
+        self._acting = self._flows(net[:, at] + self._gives)
+        if self._has_both:
+            self._saving, self._acting_and_saving = (self._flows(net[:, at] + more) for more in (
+                self._saves, self._saves + self._gives))
+        return True
 
-def _add(wh: np.ndarray, surplus: np.ndarray, shortage: np.ndarray) -> None:
-    """So much more comes in: against what is short first."""
-    net = surplus - shortage + wh
-    np.maximum(net, 0, out=surplus)
-    np.maximum(-net, 0, out=shortage)
+    def _flows(self, net: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        over = np.maximum(net, 0)
+        return over * self._step.efficiency, over - net
+
+    def act(self, hour: int) -> bool:
+        """Change what is over and short in an hour by what is held before it; whether anything is over."""
+        now, _, over, short, _, _, acts, low = self._rows[hour]
+        np.less(now, self._stop, out=acts)
+        acts &= self._before
+        np.less(now, self._start, out=low)
+        acts |= low
+        self._before = acts
+        more, less = self._acting
+        np.copyto(over, more[hour], where=acts)
+        np.copyto(short, less[hour], where=acts)
+        if self._has_both:
+            np.less(now, self._below, out=low)
+            for into, alone, both in zip((over, short), self._saving, self._acting_and_saving, strict=True):
+                np.copyto(into, alone[hour], where=low & ~acts)
+                np.copyto(into, both[hour], where=low & acts)
+        return bool(np.count_nonzero(over))
+
+    def take(self, hour: int) -> None:
+        """The step of an hour in which something comes in to no others."""
+        now, after, over, short, spilt, missing, _, _ = self._rows[hour]
+        self._step.take(now, over, short, self._accepts, self._into, spilt, missing, after)
+
+    def close_the_day(self, load: np.ndarray, counts: bool) -> None:
+        """Take what was left off from the load of a day, and count the hours that a generator ran."""
+        load[:, self._at] -= self._gives * (self._acts & ~self._has_rule)
+        if self._has_both:
+            load[:, self._at] -= self._saves * self._low
+        if counts:
+            self.ran_h[self._at] += (self._acts & self._has_rule).sum(axis=0)
 
 
 def _use_with(use: np.ndarray, lane: Lane) -> np.ndarray:
@@ -306,13 +370,13 @@ def _harvest(rig: Rig, sun: np.ndarray, added_to: int | None, added: np.ndarray,
 class _Tally:
     """What is counted of each day."""
 
-    def __init__(self, rig: Rig, shape: int):
-        self._floor = rig.bank.everyday_floor - LEVEL_GRAIN
-        self.below, self.unserved_days, self._now, self.longest = (np.zeros(shape, np.int32) for _ in range(4))
-        self.unserved_wh, self.spilt_wh = np.zeros(shape), np.zeros(shape)
+    def __init__(self, rig: Rig, energy: np.ndarray):
+        self._floor = (rig.bank.everyday_floor - LEVEL_GRAIN) * energy
+        self.below, self.unserved_days, self._now, self.longest = (np.zeros(energy.size, np.int32) for _ in range(4))
+        self.unserved_wh, self.spilt_wh = np.zeros(energy.size), np.zeros(energy.size)
 
     def count(self, lowest: np.ndarray, unserved: np.ndarray, spilt: np.ndarray) -> None:
-        """Count a day: its lowest levels, and Wh."""
+        """Count a day: the least that was held, and Wh."""
         below = lowest < self._floor
         self.below += below
         self._now += 1
