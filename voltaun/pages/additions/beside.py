@@ -11,7 +11,6 @@ from voltaun.core.rig.parts import CHEMISTRIES
 from voltaun.core.sizing.candidates import MOST, Candidate, compare, with_candidate
 from voltaun.core.sizing.choices import Offer
 from voltaun.core.sizing.simulation import outcome_of
-from voltaun.core.sizing.years import month_shares
 from voltaun.core.sky.clear_sky import monthly_clear_sky
 from voltaun.database import clearsky
 from voltaun.database.connection import transaction
@@ -84,17 +83,16 @@ def beside():
 
 
 def _render(form, status=200, faults=()):
-    rig, known = context.rig(), context.lately()
+    rig, learned = context.rig(), context.lately().learned
     there = [(n, of) for n, (of, removed) in enumerate(_everything()) if not removed]
     listed = [(n, of) for n, of in there if _fits(of)]
     faults = [*faults, *(f"{of.name} cannot stand in the rig as it is now; it stays kept."
                          for n, of in there if (n, of) not in listed)]
     sun_wh = None
     if rig.arrays:
-        tables = clearsky.tables(context.tables_db(rig), rig)
-        shares = month_shares(known.skies, simulated.question().shares, rig.place.latitude)
-        sun_wh = (monthly_clear_sky(rig, tables) * shares * sum(array.rated_w for array in rig.arrays)).tolist()
-    compared = [compare(rig, of, known.learned, sun_wh) for _, of in listed]
+        watts, tables = sum(array.rated_w for array in rig.arrays), clearsky.tables(context.tables_db(rig), rig)
+        sun_wh = (monthly_clear_sky(rig, tables) * simulated.months() * watts).tolist()
+    compared = [compare(rig, of, learned, sun_wh) for _, of in listed]
     return render_template("additions/beside.html", form=form, faults=faults, compared=compared,
                            numbers=[n for n, _ in listed], short=_short(compared), say=say, told=told,
                            estimate=ESTIMATE), status

@@ -12,6 +12,7 @@ from flask import Flask, Response, abort, current_app, g, redirect, render_templ
 from voltaun.core.sizing.choices import not_run, run_by_rule
 from voltaun.core.sizing.simulation import Additions, AdditionsAsk, Spread, outcome_of, simulate_additions
 from voltaun.core.sizing.worksheet import Option, Worksheet
+from voltaun.core.sizing.years import month_shares
 from voltaun.database import clearsky, weather
 from voltaun.pages import context
 from voltaun.pages.additions import asked as asking
@@ -33,6 +34,12 @@ def question() -> asking.Asked:
 def _key() -> tuple:
     """What an answer depends on."""
     return (*context.state(), context.look().today, repr(question()), weather.numbers(context.db(), g.kept.id))
+
+
+def months():
+    """Mean share of clear sky in each month, (12,), by the log and the user's word."""
+    return context.kept("month_shares", _key(), lambda: month_shares(
+        context.lately().skies, question().shares, context.rig().place.latitude))
 
 
 def _ask(years: int) -> AdditionsAsk:

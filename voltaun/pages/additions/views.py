@@ -4,7 +4,7 @@ from flask import render_template, request
 
 from voltaun.core.outlook.autonomy import drain
 from voltaun.core.rig.bank import cold_factor
-from voltaun.core.sizing.years import SEASONS, month_shares
+from voltaun.core.sizing.years import SEASONS
 from voltaun.core.sky.clear_sky import monthly_clear_sky
 from voltaun.database import clearsky
 from voltaun.pages import context
@@ -24,9 +24,8 @@ def render(status=None, faults=(), typed=None):
     from voltaun.pages.additions.forms import WorksheetForm
     form = WorksheetForm(request.args)
     sheet, why, rig = None, None, context.rig()  # why: what is wrong with the inputs, or "use" that nobody knows
-    known = context.lately()
-    learned, tables = known.learned, clearsky.tables(context.tables_db(rig), rig)
-    by_month = month_shares(known.skies, simulated.question().shares, rig.place.latitude)
+    learned, tables = context.lately().learned, clearsky.tables(context.tables_db(rig), rig)
+    by_month = simulated.months()
     if form.validate() and form.use_wh_per_day.data is None and drain(rig, learned, None) is None:
         why = "use"
     elif form.validate():
