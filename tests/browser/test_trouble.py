@@ -195,7 +195,7 @@ class Trouble(Served):
         self.page.get_by_role("heading", name="Loads", exact=True).wait_for()
 
     def test_n_asks_before_it_leaves_what_was_typed(self):
-        self.page.goto(self.address + "/1/rig/all")
+        self.page.goto(self.address + "/1/rig?part=place")
         self.page.fill("input[name='name']", "Half typed")
         self.page.keyboard.press("Escape")
         self.page.keyboard.press("n")
@@ -203,18 +203,18 @@ class Trouble(Served):
         self.assertEqual(self.asked, ["beforeunload"])
 
     def test_a_form_of_another_page_stays_typed_too(self):
-        self.page.goto(self.address + "/1/rig/all")
+        self.page.goto(self.address + "/1/rig?part=place")
         self.page.fill("input[name='name']", "Honey house two")
         self.stop()
-        self.page.get_by_role("button", name="Keep the rig").first.click()
+        self.page.get_by_role("button", name="Keep it").click()
         self.page.locator(".not-kept", has_text="The server does not answer").wait_for()
         self.assertEqual(self.page.input_value("input[name='name']"), "Honey house two")
         self.serve()
-        self.page.get_by_text("The rig is kept.").wait_for(timeout=40_000)
-        self.page.goto(self.address + "/1/rig/all")
+        self.page.get_by_text("Place is kept.").wait_for(timeout=40_000)
+        self.page.goto(self.address + "/1/rig?part=place")
         self.page.fill("input[name='name']", "Honey house")
-        self.page.get_by_role("button", name="Keep the rig").first.click()
-        self.page.get_by_text("The rig is kept.").wait_for()
+        self.page.get_by_role("button", name="Keep it").click()
+        self.page.get_by_text("Place is kept.").wait_for()
 
 
 class OnAPhone(Served):

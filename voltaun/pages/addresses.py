@@ -70,11 +70,9 @@ ADDRESSES = (
     ("POST", "/<int:rig_id>/bench/runs/<int:run_id>/take-back", "bench.take_back", "bench.runs"),
     # Rig
     ("GET", "/<int:rig_id>/rig", "rig.show", "rig.views"),
-    ("GET", "/<int:rig_id>/rig/all", "rig.everything", "rig.views"),
     ("POST", "/<int:rig_id>/rig/parts/<key>", "rig.keep", "rig.keeping"),
-    ("POST", "/<int:rig_id>/rig", "rig.save", "rig.views"),
     ("POST", "/<int:rig_id>/rig/undo/<int:change_id>", "rig.undo", "rig.views"),
-    ("POST", "/<int:rig_id>/rig/follows", "rig.follows", "rig.views"),
+    ("POST", "/<int:rig_id>/rig/parts/<key>/follows", "rig.follows", "rig.keeping"),
     ("POST", "/<int:rig_id>/rig/remove", "rig.remove", "rig.views"),
     ("POST", "/<int:rig_id>/rig/depth", "rig.depth", "rig.views"),
     # Outlook

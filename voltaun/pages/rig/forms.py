@@ -1,17 +1,13 @@
-"""The rig as a form: every figure of the rig file, each in the field's own terms."""
+"""The parts of the rig as forms: every figure of the rig file, each in the field's own terms."""
 
 import re
 from datetime import date
 
-from flask_wtf import FlaskForm
-from wtforms import BooleanField, Form, HiddenField, RadioField, SelectField, StringField
-from wtforms.fields import FieldList, FormField
+from wtforms import BooleanField, Form, RadioField, SelectField, StringField
 
-from voltaun.core.rig.fields import FIELDS, Fault
+from voltaun.core.rig.fields import FIELDS
 from voltaun.core.rig.parts import CHEMISTRIES, EVIDENCE, PRIORITIES, SOC_FROM
-from voltaun.core.rig.rig import Rig
 from voltaun.core.units import KINDS, QuantityError, parse
-from voltaun.formats.rig_file import rig_document
 from voltaun.pages.fields import QuantityField, TypedField
 
 
@@ -233,92 +229,3 @@ class InverterPart(InverterForm):
 
 GROUPS = {"arrays": ArrayForm, "vehicles": EngineForm, "generators": GeneratorForm, "mains": MainsForm,
           "places": StayForm, "loads": LoadForm}
-
-
-class RigForm(FlaskForm):
-    """The whole rig. Each list ends with a blank row; a row without a name is left out."""
-
-    version = HiddenField()
-    name = StringField("Name of the rig")
-    place = FormField(PlaceForm)
-    bank = FormField(BankForm)
-    inverter = FormField(InverterForm)
-    use_side = RadioField("Use is measured", choices=_USE_SIDES)
-    soc_from = RadioField("The percent comes from", choices=_SOC_FROM)
-    arrays = FieldList(FormField(ArrayForm))
-    vehicles = FieldList(FormField(EngineForm))
-    generators = FieldList(FormField(GeneratorForm))
-    mains = FieldList(FormField(MainsForm))
-    places = FieldList(FormField(StayForm))
-    loads = FieldList(FormField(LoadForm))
-
-    @classmethod
-    def of(cls, rig: Rig, version: int, read_sent: bool = True) -> "RigForm":
-        """The form filled with a rig; what was sent comes before, unless it is another form's."""
-        document = rig_document(rig)
-        document["version"] = version
-        document["bank"]["kind"] = "station" if rig.bank.is_station else "units"
-        document["inverter"] = {"there": rig.inverter is not None} | (document["inverter"] or {})
-        form = cls(data=document) if read_sent else cls(formdata=None, data=document)
-        form.kept_rows = {group: len(document[group]) for group in GROUPS}
-        if not (read_sent and form.is_submitted()):
-            for group in GROUPS:
-                form[group].append_entry()
-        return form
-
-    def validate(self, extra_validators=None):
-        """A kept row goes when its name is cleared; a new one that has figures and no name is asked for it."""
-        good = super().validate(extra_validators)
-        for group, kept in self.kept_rows.items():
-            for row in self[group].entries[kept:]:
-                if not (row["name"].data or "").strip() and any(getattr(field, "typed", "") for field in row):
-                    row["name"].errors = ["Found figures and no name, expected a name."]
-                    good = False
-        return good
-
-    def document(self) -> dict:
-        """What was typed as the document of a rig file."""
-        bank = _filled(self.bank)
-        kind = bank.pop("kind", "units")
-        for name in ("unit_voltage_v", "unit_capacity_ah") if kind == "station" else ("rated_energy_wh", "pack_wh"):
-            bank.pop(name, None)
-        inverter = _filled(self.inverter)
-        made = {"voltaun_rig": 1, "name": (self.name.data or "").strip(), "place": _filled(self.place), "bank": bank,
-                "inverter": inverter if inverter.pop("there", False) else None,
-                "use_side": self.use_side.data, "soc_from": self.soc_from.data}
-        for group in GROUPS:
-            made[group] = [_filled(row) for row in self[group] if (row["name"].data or "").strip()]
-        return made
-
-    def show_faults(self, faults: list[Fault]) -> list[str]:
-        """Put each fault beside its field; what belongs to no field is given back."""
-        rest = []
-        for fault in faults:
-            field = self._at(fault.path)
-            words = f"Found {fault.found}, expected {fault.expected}."
-            if field is None or isinstance(field, (FormField, FieldList)):
-                rest.append(f"{fault.path}: {words}")
-            else:
-                field.errors = [*field.errors, words]
-        return rest
-
-    def _at(self, path: str):
-        field = self
-        for part in re.findall(r"\w+", path):
-            if part.isdigit():
-                # Counted in the document, where rows without a name are left out.
-                named = [row for row in field if (row["name"].data or "").strip()]
-                field = named[int(part)] if int(part) < len(named) else None
-            else:
-                field = field[part] if field is not None and part in getattr(field, "form", field) else None
-            if field is None:
-                return None
-        return field
-
-
-def _filled(form) -> dict:
-    """The fields that hold something, with numbers that are whole where they came so."""
-    return {field.short_name: field.data for field in form
-            if field.data not in (None, "") and field.type != "CSRFTokenField"}
-
-

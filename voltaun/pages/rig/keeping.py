@@ -1,16 +1,17 @@
 """One part of the rig is kept alone, or taken out, with undo."""
 
+from contextlib import suppress
 from typing import Any
 
-from flask import abort, flash, g, redirect, request, url_for
+from flask import abort, flash, g, redirect, render_template, request, url_for
 
 from voltaun.core.rig.fields import RigFaults
 from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
 from voltaun.formats.rig_file import rig_document, rig_from
 from voltaun.pages import context
-from voltaun.pages.rig.parts import Part, opened, put
-from voltaun.pages.rig.views import render
+from voltaun.pages.rig.parts import NAMES, Part, limits_of, opened, put
+from voltaun.pages.rig.views import figures, render
 from voltaun.words.sentences import begin
 
 
@@ -27,6 +28,21 @@ def keep(key: str):
         return render(422, part)
     put(document, part)
     return _keep(part, document, f"{part.title if part.name else begin(part.form['name'].data or '')} is kept.")
+
+
+def follows(key: str):
+    """What follows from a part as it is typed, beside what stands; nothing is kept."""
+    part = opened(key, context.rig(), request.form)
+    if part is None:
+        abort(404)
+    made, document = None, rig_document(context.rig())
+    if part.form.validate():
+        put(document, part)
+        with suppress(RigFaults):  # they are told beside their fields when it is kept
+            made = rig_from(document)
+    name = part.form["name"].data or "" if part.group in NAMES else ""
+    return render_template("rig/follows.html", figures=figures(made) if made else None, stands=figures(context.rig()),
+                           met=limits_of(made, part.group, name) if made else ())
 
 
 def _keep(part: Part, document: dict[str, Any], words: str):

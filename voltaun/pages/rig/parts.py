@@ -77,19 +77,23 @@ def opened(key: str, rig: Rig, sent=None) -> Part | None:
 
 
 def _part(group: str, number: int | None, name: str, form: Form, rig: Rig, called: str) -> Part:
-    met = [limit for limit in limits(rig) if limit.group == group and limit.name in ("", called)]
+    met = limits_of(rig, group, called)
     path = (group, called) if called else (group,)
     known = [(figure_words(of[-1]), origin) for of, origin in rigs.origins(context.db(), g.kept).items()
              if of[:len(path)] == path]
     return Part(group, number, name, form, met if number is not None or group in ONES else [], known)
 
 
+def limits_of(rig: Rig, group: str, name: str) -> list[Limit]:
+    """What limits a part of the rig meets."""
+    return [limit for limit in limits(rig) if limit.group == group and limit.name in ("", name)]
+
+
 def put(document: dict[str, Any], part: Part) -> None:
     """Put what was typed of a part into the document of its rig."""
     told = {field.short_name: field.data for field in part.form if field.data not in (None, "")}
     for name in BESIDE.get(part.group, ()):
-        if name in told:
-            document[name] = told.pop(name)
+        document[name] = told.pop(name, "")
     if part.group == "bank":
         station = told.pop("kind", "units") == "station"
         for name in ("unit_voltage_v", "unit_capacity_ah") if station else ("rated_energy_wh", "pack_wh"):

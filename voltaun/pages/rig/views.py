@@ -1,4 +1,4 @@
-"""Rig: its parts on a diagram, what follows from their figures, and all of these at once."""
+"""Rig: its parts on a diagram, and what follows from their figures."""
 
 from dataclasses import replace
 
@@ -37,17 +37,18 @@ def show():
     return render()
 
 
-def render(status=200, part=None, rest=()):
-    """The page, with a part as it was sent and what is wrong with it."""
+def render(status=200, part=None, rest=(), unsure=False):
+    """The page, with a part as it was sent and what is wrong with it; unsure whether the rig was to be removed."""
     # Imported when the page is wanted: the start of the server should not wait for it.
     from voltaun.pages.rig.parts import NAMES, opened
     rig, look = context.rig(), context.look()
     drain = look.standing.drain.wh if look.standing else None
     part = part or opened(request.args.get("part", ""), rig)
     return render_template(
-        "rig/rig.html", part=part, rest=rest, cautions=for_rig(rig), figures=figures(rig), version=g.kept.version,
-        drawings=(one_line.wide(rig), one_line.narrow(rig)), limits=limits(rig), soc_words=SOC_WORDS[rig.soc_from],
-        depths=_depths(rig, drain), origins=_origins(), aiming=_aiming(rig, look), groups=_groups(rig), names=NAMES,
+        "rig/rig.html", part=part, rest=rest, unsure=unsure, cautions=for_rig(rig), figures=figures(rig),
+        version=g.kept.version, drawings=(one_line.wide(rig), one_line.narrow(rig)), limits=limits(rig),
+        soc_words=SOC_WORDS[rig.soc_from], depths=_depths(rig, drain), origins=_origins(), aiming=_aiming(rig, look),
+        groups=_groups(rig), names=NAMES,
         files=[(each, distance_km(each.weather, rig.place)) for each in context.weathers()]), status
 
 
@@ -60,40 +61,6 @@ def _groups(rig: Rig) -> list[tuple[str, str, str, list[tuple[str, str]]]]:
              ("loads", "Loads", "loads"), ("places", "Places it goes to", "places"))
     return [(group, head, mark, [(of.name, told.get(of.name, "")) for of in getattr(rig, group)])
             for group, head, mark in heads]
-
-
-def everything():
-    """All figures at once."""
-    return _render(_form(), context.rig())
-
-
-def _form(read_sent: bool = True):
-    """The form of the rig as it is kept, or, when one was sent, as it was typed."""
-    # Imported when the page is wanted: the start of the server should not wait for it.
-    from voltaun.pages.rig.forms import RigForm
-    return RigForm.of(context.rig(), g.kept.version, read_sent)
-
-
-def save():
-    """Keep the rig as typed, or show what is wrong beside its field."""
-    form = _form()
-    made, rest = _rig_of(form)
-    if made is None:
-        return _render(form, None, rest, 422)
-    clearsky.tables(context.writer(), made)
-    as_read = rigs.KeptRig(g.kept.id, request.form.get("version", 0, type=int), context.rig())
-    try:
-        with transaction(context.writer()) as db:
-            change = rigs.save(db, as_read, made, g.now)
-    except rigs.RigChanged:
-        form.version.data = g.kept.version
-        return _render(form, made, ["The rig was changed meanwhile, perhaps in another window. What you typed is "
-                                    "still here; keep it to put it in place."], 409)
-    except rigs.RigNameTaken:
-        form.name.errors = [f"Found {made.name!r}, which another rig has, expected a name of its own."]
-        return _render(form, made, [], 409)
-    flash("The rig is kept.", f"undo-rig-{change}")
-    return redirect(url_for("rig.show", rig_id=g.kept.id), 303)
 
 
 def undo(change_id: int):
@@ -112,37 +79,14 @@ def undo(change_id: int):
     return redirect(url_for("rig.show", rig_id=g.kept.id), 303)
 
 
-def follows():
-    """What follows from the figures as they are typed; nothing is kept."""
-    made, _ = _rig_of(_form())
-    return render_template("rig/follows.html", figures=figures(made) if made else None)
-
-
 def remove():
     """Take the rig and its log out of sight, once its name was typed to make sure."""
     if request.form.get("name", "").strip() != context.rig().name:
-        return _render(_form(read_sent=False), context.rig(), unsure=True, status=422)
+        return render(422, unsure=True)
     with transaction(context.writer()) as db:
         rigs.remove(db, g.kept.id, g.now)
     flash(f"{context.rig().name} and its log were removed.", f"restore-{g.kept.id}")
     return redirect(url_for("start.home"), 303)
-
-
-def _rig_of(form) -> tuple[Rig | None, list[str]]:
-    """The rig that was typed, or None and the faults that belong to no field."""
-    from voltaun.formats.rig_file import rig_from
-    if not form.validate():
-        return None, []
-    try:
-        return rig_from(form.document()), []
-    except RigFaults as faults:
-        return None, form.show_faults(faults.faults)
-
-
-def _render(form, shown: Rig | None, rest=(), status=200, unsure=False):
-    return render_template("rig/everything.html", form=form, rest=rest, unsure=unsure,
-                           figures=figures(shown) if shown else None,
-                           soc_words=SOC_WORDS[context.rig().soc_from]), status
 
 
 def _depths(rig: Rig, drain: float | None) -> list[dict]:
