@@ -358,6 +358,9 @@ class OfTheUsualSet(BenchCase):
         undo = re.search(r'action="(/1/bench/undo/\d+)"', page)[1]
         self.post(undo)
         self.assertEqual(self.levels()[2], (0.81, 0.0))
+        self.press("marks/1", reset="yes")  # in a stretch that is left out something may have come in
+        self.assertEqual(self.levels(), [(0.94, None), (0.88, None), (0.81, 0.0)])
+        self.press("marks/1", reset="no")
         self.press("state", state="abandoned")
         self.assertEqual(self.levels(), [])
         self.press("state", state="open")
@@ -377,6 +380,17 @@ class OfTheUsualSet(BenchCase):
 
 
 class OtherInstruments(BenchCase):
+    def test_a_stretch_is_left_out_of_a_drawdown_and_counted_again(self):
+        self.begin(Run("drawdown", marks=marks((0, 6, 12, 14, 20), soc=(0.96, 0.90, 0.84, 0.88, 0.82))))
+        self.shows("Did something charge before the reading of", self.show())
+        page = self.press("marks/3", reset="yes").text
+        self.shows("The bank falls 24.0 % a day", page)
+        self.shows("before it left out", page)
+        self.shows("Count the stretch before it", self.show(query="?edit=3"))
+        self.hides("Leave out the stretch", self.show(query="?edit=0"))
+        self.shows("Leave out the stretch before it", self.show(query="?edit=1"))
+        self.shows("Something does not fit", self.press("marks/3", reset="no").text)
+
     def test_their_sentences_and_pictures(self):
         level = Run("drawdown", "Lamp", "dc", marks((0, 12, 24, 36), soc=(0.96, 0.88, 0.81, 0.73)), warm=True)
         capacity = Run("capacity", marks=marks((0, 20), wh=(0, 8800), ac_wh=(0, 7600), volts=(26, 23)), cut_off=True)
@@ -412,7 +426,7 @@ class OtherInstruments(BenchCase):
             self.begin(run)
             page = self.show(run_id)
             self.shows(words, page)
-            self.shows("Correct or take out the reading of", page)
+            self.shows("Correct or take out th", page)
             self.hides("Apply to the rig", page)
             self.shows("look at it", self.client.get("/1/bench").text)
 

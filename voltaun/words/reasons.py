@@ -86,8 +86,8 @@ SAYINGS: dict[str, Callable[..., str]] = {
                                          "that falls: something charged, or the display set itself right"),
     "level_read_too_seldom": lambda times: (f"The level was read {('never', 'once', 'twice')[times]}; a slope with its "
                                             "uncertainty needs three readings."),
-    "too_little_after_the_begin": lambda hours, left: (f"Without the first {hours:g} h only {left} readings are left; "
-                                                       "three are needed."),
+    "too_little_is_left": lambda: ("Too little is left beside what is left out: a slope needs three readings in a row, "
+                                   "or two stretches of two."),
     "level_not_fallen": lambda: "The level has not fallen yet.",
     "drawn_down_warm": lambda: "It was started warm: leave out the first hours, which are steeper than the rest.",
     "counted_percent": lambda wh, tested: (

@@ -168,8 +168,32 @@ class Drawdown(unittest.TestCase):
         self.assertGreater(whole.slope, later.slope)
         self.assertAlmostEqual(later.slope, 0.005 / 1, 3)
         self.assertIn(reason("drawn_down_warm"), whole.remarks)
-        with self.assertRaisesRegex(NotYet, "too_little_after_the_begin .*2"):
+        with self.assertRaisesRegex(NotYet, "too_little_is_left"):
             trials.drawdown(replace(steep, leave_out_hours=20), rig())
+
+    def test_a_stretch_in_the_middle_is_left_out(self):
+        # A point an hour on both sides of a heater's two hours: Σ(h − mean)² = 2 × (6² + 6²) = 144 about two means,
+        # √(4 × 0.005² / 7 / 144) × t 2.365 = 0.000745.
+        shown = marks((0, 6, 12, 14, 20, 26), soc=(0.96, 0.90, 0.84, 0.70, 0.64, 0.58))
+        run = Run("drawdown", marks=(*shown[:3], replace(shown[3], reset=True), *shown[4:]))
+        found, whole = trials.drawdown(run, rig()), trials.drawdown(replace(run, marks=shown), rig())
+        self.assertAlmostEqual(found.slope, 0.01)
+        self.assertAlmostEqual(found.high - found.slope, 0.000745, places=6)
+        self.assertEqual((found.used, found.last_soc), (6, 0.58))
+        self.assertEqual([(at, round(level, 3), end) for at, level, end in found.lines],
+                         [(shown[0].at, 0.96, shown[2].at), (shown[3].at, 0.7, shown[5].at)])
+        self.assertGreater(whole.slope, 0.013)
+        # What charged there may have lifted the level; elsewhere it may not.
+        lifted = replace(run, marks=tuple(replace(mark, soc=mark.soc + 0.2) if n > 2 else mark
+                                          for n, mark in enumerate(run.marks)))
+        self.assertAlmostEqual(trials.drawdown(lifted, rig()).slope, 0.01)
+        with self.assertRaisesRegex(Misread, "level_rose"):
+            trials.drawdown(replace(lifted, marks=(*lifted.marks[:3], shown[3], *lifted.marks[4:])), rig())
+        # One that stands alone between two tells nothing; two stretches of two are enough, one of two is not.
+        pairs = tuple(replace(mark, reset=n in (2, 3)) for n, mark in enumerate(shown[:2] + shown[2:5]))
+        self.assertEqual(trials.drawdown(replace(run, marks=pairs), rig()).used, 4)
+        with self.assertRaisesRegex(NotYet, "too_little_is_left"):
+            trials.drawdown(replace(run, marks=pairs[:3]), rig())
 
     def test_a_loads_own_figure_is_what_is_left_of_the_drain(self):
         of = rig(inverter=Inverter(18, 0.9))

@@ -24,7 +24,8 @@ class Mark:
     run_minutes  running counter of the minutes in which power flowed
     ah, ac_wh, other_wh  running counters of charge, of Wh behind the inverter, of a second meter's Wh
     soc          a fraction; volts at the bank; dc_w and ac_w are powers at this moment
-    reset        the counter was set back to zero before this reading, and the user said so
+    reset        what lies between the reading before and this one counts for nothing, and the user said so: the counter
+                 was set back there; in a drawdown trial, something else was on or charged
     """
 
     at: datetime
@@ -51,7 +52,7 @@ class Run:
     subject          the load's or source's name; blank for the bank, the inverter or the usual set
     side             the side that a load's figure is measured on
     warm             whether the thing was started warm
-    leave_out_hours  of a drawdown trial: how much of its beginning is left out
+    leave_out_hours  of a drawdown trial: how much of its beginning is left out, beside what its readings say
     cut_off          of a capacity test: whether its last reading was at the cut-off
     basis, watts, hours_a_day, duty, standby_w, yearly_wh, daily_wh  of a label: what it rests on and says; its standby
                      is what it takes while it does not run, W

@@ -33,20 +33,23 @@ FROM_OTHERS_TRUST = 0.05
 """Wh at the battery that were reckoned from Ah or from the AC side, relative."""
 
 
+Stretch = list[tuple[datetime, float]]
+"""Readings of the level in a row: when, and what it was."""
+
+
 @dataclass(frozen=True)
 class Drawdown:
     """The finding of a drawdown trial; slopes are fractions of the bank an hour, positive for a falling level.
 
-    low and high hold the slope 19 times in 20. watts is all that left the bank, at the battery;
+    low and high hold the slope 19 times in 20. lines are the stretches that count, each with its begin, the level that
+    the slope has there, and its end. watts is all that left the bank, at the battery;
     load_wh_per_day is the load's own, on its own side, or None for the usual set.
     """
 
     slope: float
     low: float
     high: float
-    start_soc: float
-    first: datetime
-    last: datetime
+    lines: tuple[tuple[datetime, float, datetime], ...]
     last_soc: float
     used: int
     watts: float
@@ -64,44 +67,60 @@ def drawdown(run: Run, rig: Rig) -> Drawdown:
     """A drawdown trial: the least-squares slope of the level over time while nothing charges.
 
     Wh an hour = slope × effective energy. The load's own is what remains without the bank's standby and,
-    for a load behind the inverter, its idle, through the efficiency. Needs three readings of the level,
-    the begin left out as `leave_out_hours` says. Raises NotYet, and Misread where the level rises.
+    for a load behind the inverter, its idle, through the efficiency. Needs three readings of the level. Stretches
+    before a reading with `reset` are left out, as the begin is by `leave_out_hours`: what is left has one slope,
+    from level to level of its own. Raises NotYet, and Misread where the level rises.
     """
     require_time(run, 3)
     shown = _levels(run)
-    for (_, before), (at, after) in pairwise(shown):
-        if after > before:
-            raise Misread("level_rose", at, found=after, before=before)
     if len(shown) < 3:
         raise NotYet("level_read_too_seldom", times=len(shown))
-    kept = [(at, soc) for at, soc in shown if hours_between(shown[0][0], at) >= run.leave_out_hours]
-    if len(kept) < 3:
-        raise NotYet("too_little_after_the_begin", hours=run.leave_out_hours, left=len(kept))
-    hours = np.array([hours_between(kept[0][0], at) for at, _ in kept])
-    soc = np.array([level for _, level in kept])
-    slope, start, error = _line(hours, soc)
-    if soc[-1] >= soc[0]:
+    stretches = _stretches(run)
+    used = sum(map(len, stretches))
+    if used - len(stretches) < 2:
+        raise NotYet("too_little_is_left")
+    slope, error, lines = _one_slope(stretches)
+    if slope <= 0:
         raise NotYet("level_not_fallen")
     energy = effective_energy(rig)
     watts = slope * energy.wh
     sd = float(np.hypot(error / slope / 1.96, ENERGY_TRUST[energy.basis]))
-    return Drawdown(slope, slope - error, slope + error, start, kept[0][0], kept[-1][0], kept[-1][1], len(kept),
-                    watts, sd, _load_daily(run, rig, watts),
-                    tuple(_drawdown_remarks(run, rig, energy, kept[0][1] - kept[-1][1])))
+    fell = sum(stretch[0][1] - stretch[-1][1] for stretch in stretches)
+    return Drawdown(slope, slope - error, slope + error, lines, stretches[-1][-1][1], used, watts, sd,
+                    _load_daily(run, rig, watts), tuple(_drawdown_remarks(run, rig, energy, fell)))
 
 
-def _levels(run: Run) -> list[tuple[datetime, float]]:
-    """The readings of the level: when, and what it was."""
+def _levels(run: Run) -> Stretch:
+    """All readings of the level."""
     return [(mark.at, mark.soc) for mark in run.marks if mark.soc is not None]
 
 
-def _line(hours: np.ndarray, soc: np.ndarray) -> tuple[float, float, float]:
-    """Fall an hour, level at the begin, and the half width of the interval that holds the fall 19 times in 20."""
-    slope, start = np.polyfit(hours, soc, 1)
-    left = soc - (start + slope * hours)
-    count = len(hours) - 2 + SOC_ERROR_COUNT
-    error = np.sqrt((SOC_ERROR_COUNT * SOC_ERROR ** 2 + left @ left) / count / ((hours - hours.mean()) ** 2).sum())
-    return float(-slope), float(start), float(t975(count) * error)
+def _stretches(run: Run) -> list[Stretch]:
+    """The readings of the level between the stretches that are left out; one that stands alone tells nothing."""
+    found: list[Stretch] = [[]]
+    for mark in run.marks:
+        if mark.reset:
+            found.append([])
+        if mark.soc is not None and hours_between(run.marks[0].at, mark.at) >= run.leave_out_hours:
+            found[-1].append((mark.at, mark.soc))
+    for (_, before), (at, after) in (pair for stretch in found for pair in pairwise(stretch)):
+        if after > before:
+            raise Misread("level_rose", at, found=after, before=before)
+    return [stretch for stretch in found if len(stretch) > 1]
+
+
+def _one_slope(stretches: list[Stretch]) -> tuple[float, float, tuple[tuple[datetime, float, datetime], ...]]:
+    """Fall an hour, the half width of the interval that holds it 19 times in 20, and each stretch's own line."""
+    hours = [np.array([hours_between(stretch[0][0], at) for at, _ in stretch]) for stretch in stretches]
+    soc = [np.array([level for _, level in stretch]) for stretch in stretches]
+    x, y = (np.concatenate([values - values.mean() for values in of]) for of in (hours, soc))
+    slope = (x @ y) / (x @ x)
+    left = y - slope * x
+    count = len(x) - len(stretches) - 1 + SOC_ERROR_COUNT
+    error = t975(count) * np.sqrt((SOC_ERROR_COUNT * SOC_ERROR ** 2 + left @ left) / count / (x @ x))
+    lines = tuple((stretch[0][0], float(level.mean() - slope * hour.mean()), stretch[-1][0])
+                  for stretch, hour, level in zip(stretches, hours, soc, strict=True))
+    return float(-slope), float(error), lines
 
 
 def _load_daily(run: Run, rig: Rig, watts: float) -> float | None:

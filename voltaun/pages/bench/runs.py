@@ -195,7 +195,8 @@ def add_mark(run_id: int):
 
 
 def change_mark(run_id: int, n: int):
-    """Correct a reading, take it out, or say that the counter was set back before it."""
+    """Correct a reading, take it out, or say that what lies before it is left out: the counter was set back there, or
+    something else was on."""
     from voltaun.pages.bench.forms import MarkForm
     kept = _kept(run_id)
     if n >= len(kept.run.marks):
@@ -211,7 +212,9 @@ def change_mark(run_id: int, n: int):
         words = "Noted: it was set to nought right after the reading before."
     elif "reset" in request.form:
         marks[n] = replace(marks[n], reset=request.form["reset"] == "yes")
-        words = "Noted: the counter was set back there." if marks[n].reset else "Noted: it was not set back."
+        words = ("Noted: the stretch before it is left out." if marks[n].reset else "Noted: it counts.") if (
+            kept.run.instrument == "drawdown") else (
+            "Noted: the counter was set back there." if marks[n].reset else "Noted: it was not set back.")
     else:
         form = MarkForm(context.rig(), g.now, kept.run.instrument, marks[n])
         if not form.validate():

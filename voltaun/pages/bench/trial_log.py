@@ -28,10 +28,11 @@ def follow(db, rig_id: int, before: Run, after: Run, now: datetime) -> None:
 
 
 def _levels(run: Run) -> dict[datetime, Reading]:
-    """The trial's levels as readings. From the second on nothing came in since the one before."""
+    """The trial's levels as readings. From the second on nothing came in since the one before, but in a stretch that is
+    left out something may have."""
     marks: list[Mark] = [mark for mark in run.marks if mark.soc is not None]
     nothing = dict.fromkeys(("solar_wh", "vehicle_wh", "generator_wh", "mains_wh"), 0.0)
-    return {mark.at: Reading(mark.at, soc=mark.soc, note=NOTE, **(nothing if n else {}))
+    return {mark.at: Reading(mark.at, soc=mark.soc, note=NOTE, **(nothing if n and not mark.reset else {}))
             for n, mark in enumerate(marks)}
 
 

@@ -87,35 +87,45 @@ def _counted(run, finding):
                    f"{len(points)} readings; the dashed line is the mean.", parts)
 
 
+def _counts(finding, mark) -> bool:
+    """Whether a reading of the level lies in a stretch that counts."""
+    return not isinstance(finding, Drawdown) or any(at <= mark.at <= end for at, _, end in finding.lines)
+
+
 def _level(run, finding, rig):
     """The level over hours, with the slope and where it meets the floors."""
     shown = [mark for mark in run.marks if mark.soc is not None]
     start = shown[0].at
     hours = [hours_between(start, mark.at) for mark in shown]
     fall = isinstance(finding, Drawdown)
-    offset = hours_between(start, finding.first) if fall else 0.0
-    most = _round_up(min(offset + finding.start_soc / finding.slope, hours[-1] * 6) if fall else hours[-1])
+    begin, level, _ = finding.lines[-1] if fall else (start, 1.0, start)
+    offset = hours_between(start, begin)
+    most = _round_up(min(offset + level / finding.slope, hours[-1] * 6) if fall else hours[-1])
     axes = Axes(most, 1.0)
     parts = list(axes.ruled(_hours, lambda level: f"{level * 100:.0f} %"))
     for floor, kind in ((rig.bank.everyday_floor, "floor"), (rig.bank.hard_floor, "floor-hard")):
         parts.append(el("path", d=f"M{_LEFT} {axes.y(floor):.1f} H{_RIGHT}", class_=kind))
     said = f"{len(shown)} readings of the level, from {shown[0].soc * 100:.0f} to {shown[-1].soc * 100:.0f} %."
     if fall:
-        ends = (offset, min(most, offset + finding.start_soc / finding.slope))
+        ends = (offset, min(most, offset + level / finding.slope))
         xs = [axes.x(h) for h in ends]
-        lines = [[axes.y(max(0.0, finding.start_soc - slope * (h - offset))) for h in ends]
+        lines = [[axes.y(max(0.0, level - slope * (h - offset))) for h in ends]
                  for slope in (finding.high, finding.low, finding.slope)]
         parts += [el("path", d=band(xs, lines[0], lines[1]), class_="fan-outer"),
                   el("path", d=path(list(zip(xs, lines[2], strict=True))), class_="level level-ahead")]
         for floor in (rig.bank.everyday_floor, rig.bank.hard_floor):
-            meets = offset + (finding.start_soc - floor) / finding.slope
+            meets = offset + (level - floor) / finding.slope
             if hours[-1] < meets < most:
                 parts += [el("path", d=f"M{axes.x(meets):.1f} {axes.y(floor):.1f} V{_BOTTOM}", class_="hinge"),
                           el("text", _hours(meets), x=axes.x(meets) + 4, y=_BOTTOM - 5, class_="scale scale-now")]
-        to_floor = offset + (finding.start_soc - rig.bank.everyday_floor) / finding.slope
+        to_floor = offset + (level - rig.bank.everyday_floor) / finding.slope
+        for at, stood, end in finding.lines[:-1]:
+            part = [hours_between(start, each) for each in (at, end)]
+            parts.append(el("path", class_="level level-ahead", d=path(
+                [(axes.x(h), axes.y(stood - finding.slope * (h - part[0]))) for h in part])))
         said += f" The slope meets the everyday floor after {to_floor:.0f} h."
-    parts += [el("circle", cx=axes.x(h), cy=axes.y(mark.soc), r=5,
-                 class_="dot" if h >= offset else "dot-reckoned") for h, mark in zip(hours, shown, strict=True)]
+    parts += [el("circle", cx=axes.x(h), cy=axes.y(mark.soc), r=5, class_="dot" if _counts(finding, mark) else
+                 "dot-reckoned") for h, mark in zip(hours, shown, strict=True)]
     return _figure("The level over the hours", said, parts)
 
 
