@@ -253,6 +253,13 @@ class MeterRun(BenchCase):
         self.assertEqual(page.status_code, 422)
         self.shows("take the finding back first", page.text)
 
+    def test_what_a_thing_takes_while_it_does_nothing(self):
+        self.begin(meter((0, 24), (0, 212), low_w=(None, 3), peak_w=(None, 1100)))
+        self.shows("72 Wh a day while it does nothing, 140 Wh for its use", self.show())
+        self.shows("Switched off between uses it takes about 72 Wh less a day.", self.show())
+        self.begin(meter((0, 24), (0, 1212), low_w=(None, 3), peak_w=(None, 1100)))
+        self.hides("Switched off", self.show(2))
+
     def test_more_read_after_it_was_applied(self):
         self.begin(meter((0, 24), (0, 700)))
         self.press("apply")

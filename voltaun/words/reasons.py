@@ -71,6 +71,9 @@ SAYINGS: dict[str, Callable[..., str]] = {
     "counter_reset": lambda times: (
         "The counter was reset once; the time across the reset is left out." if times == 1 else
         f"The counter was reset {times} times; the times across the resets are left out."),
+    "low_above_mean": lambda low_w, mean_w: (
+        f"The least that was noted, {show_power(low_w)}, is above the mean of {show_power(mean_w)}: at times it took "
+        "less."),
     "next_to_nothing": lambda wh: f"that would be {show_energy(wh)} a day, next to nothing",
     "more_than_it_can": lambda watts, most: (f"that would be {show_power(watts)} day and night for a thing that takes "
                                              f"{show_power(most)} while it is on"),

@@ -142,6 +142,21 @@ class Meter(unittest.TestCase):
         self.assertIsNone(metering.beside([cool], "Freezer").per_degree)
         self.assertIsNone(metering.per_degree([(14, 500), (15, 600)]))
 
+    def test_what_flows_beside_a_use_is_told_apart(self):
+        # A microwave's clock of 3 W in 24 h of 212 Wh: 72 Wh of the day; on for 8 min it takes
+        # (212 − 3 × 23.8667) / 0.13333 = 1053 W.
+        clock = meter((0, 24), (0, 212), low_w=(None, 3), peak_w=(None, 1100))
+        self.assertAlmostEqual(metering.meter(clock).idle_wh, 72)
+        timed = metering.meter(replace(clock, marks=(clock.marks[0], replace(clock.marks[1], run_minutes=8.0))))
+        self.assertAlmostEqual(timed.idle_wh, 3 * 23.8667, places=3)
+        self.assertAlmostEqual(timed.running_w, (212 - 3 * 23.8667) / (8 / 60), places=1)
+        # A router flows always, and a lowest above the mean was not the lowest.
+        self.assertIsNone(metering.meter(meter((0, 24), (0, 200), low_w=(None, 8), peak_w=(None, 9))).idle_wh)
+        odd = metering.meter(meter((0, 24), (0, 48), low_w=(None, 3), peak_w=(None, 900)))
+        self.assertIsNone(odd.idle_wh)
+        self.assertIn(reason("low_above_mean", low_w=3, mean_w=2.0), odd.remarks)
+        self.assertEqual(metering.meter(meter((0, 24), (0, 48))).remarks, ())
+
 
 class Drawdown(unittest.TestCase):
     def test_the_interval_of_a_perfect_line_is_that_of_the_display(self):

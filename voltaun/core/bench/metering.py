@@ -20,6 +20,9 @@ ENOUGH_HOURS = 20.0
 SETTLED_HOURS = 48.0
 """A run of something started warm that is shorter than this still shows its cooling down."""
 
+ALWAYS = 0.9
+"""What is on for so much of the time has nothing beside its use."""
+
 LEAST_SPREAD = 0.03
 """A household meter is no better than this, relative."""
 
@@ -41,7 +44,11 @@ class Span:
 
 @dataclass(frozen=True)
 class Metered:
-    """The finding of a meter run. `sd` is relative; powers W, energies Wh on the side that was metered."""
+    """The finding of a meter run. `sd` is relative; powers W, energies Wh on the side that was metered.
+
+    idle_wh is what a day holds of the least that flowed (a microwave's clock), None where none was noted or it always
+    flows; running_w what it takes while it is on, without that.
+    """
 
     hours: float
     wh: float
@@ -53,6 +60,7 @@ class Metered:
     running_w: float | None
     peak_w: float | None
     low_w: float | None
+    idle_wh: float | None
     ambient_c: float | None
     remarks: tuple[Reason, ...]
 
@@ -78,8 +86,8 @@ def meter(run: Run) -> Metered:
 
     Readings with the counter; where it falls, the run must say that it was reset there (then the interval
     across the reset is left out, since nobody knows what flowed before it), otherwise CounterFell is
-    raised. Duty = run time / elapsed time; running W = Wh / run time. The relative uncertainty is 10 %, or
-    with three whole days or more the spread between them; under 24 h 25 %.
+    raised. Duty = run time / elapsed time; running W = (mean W − idle W × (1 − duty)) / duty. The relative
+    uncertainty is 10 %, or with three whole days or more the spread between them; under 24 h 25 %.
     Raises NotYet, Misread, CounterFell.
     """
     require_time(run)
@@ -94,9 +102,18 @@ def meter(run: Run) -> Metered:
     duty = running_h / timed if minutes else None
     peaks = [mark.peak_w for mark in run.marks if mark.peak_w is not None]
     lows = [mark.low_w for mark in run.marks if mark.low_w is not None]
-    return Metered(hours, wh, wh / hours * DAY_HOURS, _spread(spans, evidence), evidence, tuple(spans), duty,
-                   wh / hours / duty if duty else None, max(peaks, default=None), min(lows, default=None),
-                   run.ambient_c, tuple(_remarks(run, hours)))
+    mean, low, peak = wh / hours, min(lows, default=None), max(peaks, default=None)
+    idle = _idle(mean, low, peak, duty)
+    off = 1 - (duty or 0.0)
+    return Metered(hours, wh, mean * DAY_HOURS, _spread(spans, evidence), evidence, tuple(spans), duty,
+                   (mean - idle * off) / duty if duty else None, peak, low, idle * off * DAY_HOURS or None,
+                   run.ambient_c, tuple(_remarks(run, hours, mean, low)))
+
+
+def _idle(mean: float, low: float | None, peak: float | None, duty: float | None) -> float:
+    """W that flow while it does nothing: the least that was seen, of what is on now and then."""
+    now_and_then = duty is not None and duty < ALWAYS or peak is not None and low is not None and peak > 2 * low
+    return low if low is not None and low <= mean and now_and_then else 0.0
 
 
 def _spans(marks: list[Mark]) -> tuple[list[Span], float, float]:
@@ -146,7 +163,9 @@ def _spread(spans: list[Span], evidence: str) -> float:
     return max(LEAST_SPREAD, float(np.std(days, ddof=1) / np.mean(days)))
 
 
-def _remarks(run: Run, hours: float) -> Iterator[Reason]:
+def _remarks(run: Run, hours: float, mean: float, low: float | None) -> Iterator[Reason]:
+    if low is not None and low > 1.05 * mean:
+        yield reason("low_above_mean", low_w=low, mean_w=mean)
     if hours < ENOUGH_HOURS:
         yield reason("less_than_a_day", hours=hours)
     if run.warm and hours < SETTLED_HOURS:

@@ -20,6 +20,10 @@ TITLES = {"meter": "Meter run", "drawdown": "Drawdown trial", "capacity": "Capac
           "inverter": "Inverter test", "harvest": "Harvest trial", "label": "Label"}
 
 
+WORTH_A_SWITCH = 0.1
+"""An idle draw of so much of a thing's day is worth switching it off."""
+
+
 @dataclass(frozen=True)
 class Shown:
     """What a run says at this moment. `fault` is what does not fit, with the reading it stands at."""
@@ -107,10 +111,15 @@ def _meter(found: Metered, run, rig):
     if found.peak_w is not None or found.low_w is not None:
         rows.append(("Seen", " and ".join(f"{word} {show_power(w)}" for word, w in
                                           (("peak", found.peak_w), ("low", found.low_w)) if w is not None)))
+    advice = ""
+    if found.idle_wh:
+        rows.append(("Idle", f"{show_energy(found.idle_wh)} a day while it does nothing, "
+                             f"{show_energy(found.daily_wh - found.idle_wh)} for its use"))
+        if found.idle_wh > WORTH_A_SWITCH * found.daily_wh:
+            advice = f"Switched off between uses it takes about {show_energy(found.idle_wh)} less a day."
     if found.ambient_c is not None:
         rows.append(("Air", f"{found.ambient_c:.0f} °C"))
-    return (f"{run.subject} takes {show_energy(found.daily_wh)} a day, {_give_or_take(found.sd)}.",
-            "", rows)
+    return f"{run.subject} takes {show_energy(found.daily_wh)} a day, {_give_or_take(found.sd)}.", advice, rows
 
 
 def _label(found: Labelled, run, rig):
