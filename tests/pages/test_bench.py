@@ -413,6 +413,7 @@ class OtherInstruments(BenchCase):
             self.shows(words, page)
             self.shows(picture, page)
         self.shows("nothing to apply", page)
+        self.shows("under a usual one", page)
         self.shows("leave out the first hours", self.show(1))
         self.hides("leave out the first hours, which", self.press("noted", 1, leave_out_hours="12 h", warm="y").text)
         asked = self.show(1, "?from=50")

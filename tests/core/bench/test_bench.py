@@ -351,6 +351,7 @@ class Harvest(unittest.TestCase):
         found = find(run, of)
         self.assertEqual((found.mean_w, found.peak_w, found.share_of_rated), (280, 300, 280 / 320))
         self.assertAlmostEqual(found.days_to_fill, 9600 / 0.95 / (280 * 24))
+        self.assertIsNone(find(run, of, sun_of(of), 0.5).usual_days_to_fill)
         by_level = find(Run("harvest", "Ute", marks=marks((0, 2), soc=(0.4, 0.45))), of)
         self.assertAlmostEqual(by_level.wh, 0.05 * 9600 / 0.95)
         self.assertEqual(by_level.remarks[0], reason("from_the_level"))
@@ -365,6 +366,11 @@ class Harvest(unittest.TestCase):
         day = sun_of(of).between(start - timedelta(hours=11), start + timedelta(hours=13))
         self.assertAlmostEqual(found.daily_wh, 0.6 * day, delta=1)
         self.assertEqual(changes(run, of, found), {})
+        self.assertIsNone(found.usual_days_to_fill)
+        # Where two thirds of the sun of that morning are usual it takes one and a half times as long.
+        usual = find(run, of, sun_of(of), 0.4)
+        self.assertAlmostEqual(usual.usual_days_to_fill, 9600 / 0.95 / (0.4 * day), places=3)
+        self.assertAlmostEqual(usual.usual_days_to_fill, 1.5 * usual.days_to_fill, places=3)
 
     def test_what_cannot_be(self):
         with self.assertRaises(CounterFell):

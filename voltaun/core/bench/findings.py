@@ -16,8 +16,9 @@ from voltaun.core.sky.clear_sky import RigSun
 Finding = Metered | Labelled | Drawdown | Tested | InverterFit | Harvested
 
 
-def find(run: Run, rig: Rig, sun: RigSun | None = None) -> Finding:
-    """The finding of a run; `sun` is the rig's clear-sky harvest, which a harvest trial of an array is held against.
+def find(run: Run, rig: Rig, sun: RigSun | None = None, usual_share: float | None = None) -> Finding:
+    """The finding of a run; `sun` is the rig's clear-sky harvest, which a harvest trial of an array is held against,
+    and `usual_share` what part of it a usual day brings.
 
     Raises NotYet, Misread, CounterFell (see each instrument).
     """
@@ -31,10 +32,10 @@ def find(run: Run, rig: Rig, sun: RigSun | None = None) -> Finding:
         return trials.capacity(run, rig)
     if run.instrument == "inverter":
         return trials.inverter(run)
-    return _harvest(run, rig, sun)
+    return _harvest(run, rig, sun, usual_share)
 
 
-def _harvest(run: Run, rig: Rig, sun: RigSun | None) -> Harvested:
+def _harvest(run: Run, rig: Rig, sun: RigSun | None, usual_share: float | None) -> Harvested:
     names = [array.name for array in rig.arrays]
     if run.subject not in names:
         charger = next((part for group in (rig.vehicles, rig.generators, rig.mains) for part in group
@@ -48,7 +49,7 @@ def _harvest(run: Run, rig: Rig, sun: RigSun | None) -> Harvested:
         clear = float(sun.arrays[n].between(start.timestamp(), end.timestamp()))
         whole_days = float(sun.arrays[n].between(day_start(first, rig.zone).timestamp(),
                                                  day_start(last, rig.zone).timestamp())) / (last - first).days
-    return trials.harvest(run, rig, rig.arrays[n].rated_w, clear, whole_days)
+    return trials.harvest(run, rig, rig.arrays[n].rated_w, clear, whole_days, usual_share)
 
 
 def changes(run: Run, rig: Rig, finding: Finding) -> dict[Path, object]:

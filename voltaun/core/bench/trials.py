@@ -347,7 +347,10 @@ def _weighted_line(x: np.ndarray, y: np.ndarray, weights: np.ndarray) -> tuple[n
 
 @dataclass(frozen=True)
 class Harvested:
-    """The finding of a harvest trial from one source: energies Wh and powers W at the battery's terminals."""
+    """The finding of a harvest trial from one source: energies Wh and powers W at the battery's terminals.
+
+    days_to_fill  from empty to full with days as that of the trial; of an array usual_days_to_fill under a usual sky
+    """
 
     hours: float
     wh: float
@@ -356,6 +359,7 @@ class Harvested:
     share_of_clear_sky: float | None
     daily_wh: float | None
     days_to_fill: float | None
+    usual_days_to_fill: float | None
     remarks: tuple[Reason, ...]
 
     @property
@@ -365,12 +369,13 @@ class Harvested:
 
 
 def harvest(run: Run, rig: Rig, rated_w: float | None = None, clear_sky_wh: float | None = None,
-            clear_sky_day_wh: float | None = None) -> Harvested:
+            clear_sky_day_wh: float | None = None, usual_share: float | None = None) -> Harvested:
     """A harvest trial: what one source brought between two times.
 
     From the counter's Wh, else from the level: Δsoc × effective energy / charge efficiency.
     rated_w  of the source; clear_sky_wh  in the trial and clear_sky_day_wh  in its whole day, for an array:
     its Wh a day is then the trial's share of clear sky over that day, otherwise the mean power × 24 h.
+    usual_share  of clear sky that a usual day has
     Raises NotYet, and Misread where the counter or the level falls.
     """
     require_time(run)
@@ -381,9 +386,11 @@ def harvest(run: Run, rig: Rig, rated_w: float | None = None, clear_sky_wh: floa
     noted = [mark.dc_w for mark in run.marks if mark.dc_w is not None]
     share = wh / clear_sky_wh if clear_sky_wh else None
     daily = share * clear_sky_day_wh if share is not None and clear_sky_day_wh else wh / hours * 24
-    fill = effective_energy(rig).wh / rig.bank.charge_efficiency / daily if daily else None
+    into = effective_energy(rig).wh / rig.bank.charge_efficiency
+    usual = usual_share * clear_sky_day_wh if usual_share and clear_sky_day_wh else None
     return Harvested(hours, wh, max(noted, default=None), wh / hours / rated_w if rated_w else None, share, daily,
-                     fill, tuple(_harvest_remarks(rig, leaning, share)))
+                     into / daily if daily else None, into / usual if usual else None,
+                     tuple(_harvest_remarks(rig, leaning, share)))
 
 
 def _from_levels(run: Run, rig: Rig) -> float:

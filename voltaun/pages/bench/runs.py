@@ -118,7 +118,9 @@ def _kept(run_id: int) -> bench.KeptRun:
 
 
 def _shown(of: Run):
-    return shown(of, context.rig(), context.sun() if of.instrument == "harvest" else None)
+    if of.instrument != "harvest":
+        return shown(of, context.rig())
+    return shown(of, context.rig(), context.sun(), context.look().account.learned.share.mean)
 
 
 def run(run_id: int):

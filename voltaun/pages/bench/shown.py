@@ -52,11 +52,12 @@ def title(run: Run) -> str:
     return f"{TITLES[run.instrument]}: {run.subject or of.get(run.instrument, '')}".removesuffix(": ")
 
 
-def shown(run: Run, rig: Rig, sun=None) -> Shown:
-    """Reckon a run and put it in words; `sun` is needed for a harvest trial of an array."""
+def shown(run: Run, rig: Rig, sun=None, usual_share: float | None = None) -> Shown:
+    """Reckon a run and put it in words; `sun` and what part of it is usual are needed for a harvest trial of an
+    array."""
     name = title(run)
     try:
-        finding = find(run, rig, sun)
+        finding = find(run, rig, sun, usual_share)
     except NotYet as yet:
         return Shown(run, name, say(yet.reason), _next(run), picture=pictures.draw(run, None, rig))
     except Misread as fault:
@@ -199,8 +200,10 @@ def _harvest(found: Harvested, run, rig):
         rows.append(("Of a clear sky", show_percent(found.share_of_clear_sky)))
     if found.days_to_fill:
         sunny = found.share_of_clear_sky is not None
-        fill = f"{found.days_to_fill:.1f} days" if sunny else show_duration(found.days_to_fill * 24)
-        rows.append(("Fills the bank from empty", f"{fill} at that rate"))
+        fill = (f"{found.days_to_fill:.1f} days under such a sky" if sunny else
+                f"{show_duration(found.days_to_fill * 24)} at that rate")
+        usual = f", about {found.usual_days_to_fill:.1f} under a usual one" if found.usual_days_to_fill else ""
+        rows.append(("Fills the bank from empty", f"{fill}{usual}"))
     day = f"; such a day brings about {show_energy(found.daily_wh)}" if found.share_of_clear_sky is not None else ""
     return f"{begin(run.subject)} brought {show_energy(found.wh)} in {show_duration(found.hours)}{day}.", "", rows
 
