@@ -297,6 +297,13 @@ class Log(PagesCase):
         return self.post("/1/log/import", {"file": (io.BytesIO(data), "a.log.csv")} | fields,
                          content_type="multipart/form-data")
 
+    def test_a_log_that_a_spreadsheet_wrote_as_windows_1252(self):
+        self.send("read_at,soc_percent,note\n2026-11-01T19:00,60,Gäste\n".encode("cp1252"))
+        self.assertEqual([(each.soc, each.note) for each in self.log()[:1]], [(0.6, "Gäste")])
+        self.shows("read as Windows-1252", self.client.get("/1/log").text)
+        self.shows("the byte 0x81", self.send(b"read_at,note\n2026-11-02T19:00,\x81\n").text)  # neither
+        self.assertEqual(len(self.log()), 4)
+
     def test_import_whole_or_not_at_all(self):
         self.assertEqual(self.send(b"read_at,soc_percent\n2026-11-01T19:00,50\n").status_code, 303)
         self.assertEqual(len(self.log()), 4)

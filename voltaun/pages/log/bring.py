@@ -4,6 +4,7 @@ A file in the open shape goes straight in, unless something of it is to be asked
 once: the page proposes what each column is, shows the first readings as understood, and keeps the answer by name.
 """
 
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from io import BytesIO
@@ -61,8 +62,24 @@ def import_file():
     if b"\0" in start or not start.strip():
         kind = "a binary" if start.strip() else "an empty"
         return render(status=422, refused=[f"found {kind} file, expected a text file in UTF-8"])
+    if _kind(start) == LOG:
+        start = _in_utf_8(sent)[:65_536]
     number = stash().put(g.kept.id, sent)
     return _decide(number, _known(start, _kind(start)))
+
+
+def _in_utf_8(sent) -> bytes:
+    """The bytes of a log that was sent, in UTF-8: a spreadsheet may have written it as Windows-1252. What is neither
+    stays as it is, and reading it says where."""
+    data = sent.stream.read()
+    try:
+        data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        with suppress(UnicodeDecodeError):
+            data = data.decode("cp1252").encode()
+            flash("It was not UTF-8 and was read as Windows-1252: look whether its letters are right.")
+    sent.stream = BytesIO(data)
+    return data
 
 
 def _json(sent):
