@@ -101,7 +101,7 @@ class Products(unittest.TestCase):
         self.assertAlmostEqual(with_fuel(OF, bought, 10.0).price, 450.0)
         # With its price known it stands among what nothing beats.
         self.assertEqual(unbeaten([replace(made[0], price=0.0), burnt], [30.0, 2.0]), [True, True])
-        self.assertEqual(answer([made[0], bought, burnt], [30.0, 2.0, 1.0], 3.0), 1)
+        self.assertEqual(answer([made[0], bought, burnt], [30.0, 2.0, 1.0], [40.0, 5.0, 2.0], 3.0), 1)
         # Without prices a thing more counts like a panel more: as many days short with it are beaten by none.
         other = replace(made[0], bought=("Freezer",), price=None)
         three = [made[0], replace(made[1], price=None), other]

@@ -425,17 +425,20 @@ class Choices(unittest.TestCase):
                    self.choice(50.0, out=(1,))]
         days = [30.0, 10.0, 10.0, 3.0, 0.0]
         self.assertEqual(unbeaten(choices, days), [True, True, False, True, False])
-        self.assertEqual(answer(choices, days, 3.0), 3)
-        self.assertEqual(answer(choices, days, 12.0), 1)
-        self.assertEqual(answer(choices, days, 40.0), 0)
-        self.assertIsNone(answer(choices, days, 2.0))
+        self.assertEqual(answer(choices, days, days, 3.0), 3)
+        self.assertEqual(answer(choices, days, days, 12.0), 1)
+        self.assertEqual(answer(choices, days, days, 40.0), 0)
+        self.assertIsNone(answer(choices, days, days, 2.0))
         # What is done without buying is the answer only where nothing to buy is enough; fuel has no known price.
         driving = Choice(0, 0, Lane(), ("drive:Ute",))
-        self.assertEqual(answer([*choices, driving], [*days, 0.0], 3.0), 3)
-        self.assertEqual(answer([*choices, driving], [*days, 0.0], 2.0), 5)
+        self.assertEqual(answer([*choices, driving], [*days, 0.0], [*days, 0.0], 3.0), 3)
+        self.assertEqual(answer([*choices, driving], [*days, 0.0], [*days, 0.0], 2.0), 5)
         self.assertEqual(unbeaten([*choices, driving], [*days, 0.0]), [True, True, False, True, False, False])
         bare = [Choice(0, 0, Lane()), Choice(1, 0, Lane()), Choice(0, 1, Lane()), Choice(1, 1, Lane())]
         self.assertEqual(unbeaten(bare, [9.0, 5.0, 9.0, 5.0]), [True, True, False, False])
+        # Of two that are as much the one with the better hard year.
+        pairs = [Choice(1, 3, Lane(400.0, 3)), Choice(2, 2, Lane(800.0, 2)), Choice(3, 1, Lane(1200.0, 1))]
+        self.assertEqual(answer(pairs, [1.0, 2.0, 3.0], [28.0, 20.0, 22.0], 3.0), 1)
 
     def test_without_buying(self):
         of = rig(vehicles=(Engine("Ute", 320),), generators=(Generator("Set", 900, 0.7),), mains=(Mains("Post", 500),),

@@ -25,13 +25,16 @@ def unbeaten(choices: Sequence[Choice], days: Sequence[float]) -> list[bool]:
     return [n in able and not any(beats(one, n) for one in able if one != n) for n in range(len(choices))]
 
 
-def answer(choices: Sequence[Choice], days: Sequence[float], most_days: float) -> int | None:
-    """The least that keeps a usual year within so many days below: by price, else by how much is added; of what is done
-    without buying only where nothing to buy does. None when nothing that can be had does."""
+def answer(choices: Sequence[Choice], days: Sequence[float], hard: Sequence[float], most_days: float) -> int | None:
+    """The least that keeps a usual year within so many days below: by price, else by how much is added, and of as much
+    what leaves the fewest days in a hard year; of what is done without buying only where nothing to buy does. None when
+    nothing that can be had does.
+
+    days, hard  below the everyday floor in a usual and in a hard year
+    """
     def cost(n: int) -> tuple[float, ...]:
         of = choices[n]
-        amount = (of.lane.added_w, of.strings)
         price = of.price if of.price is not None else float("inf")
-        return (bool(of.measures), price, of.panels + of.strings + len(of.bought), *amount, days[n])
+        return (bool(of.measures), price, of.panels + of.strings + len(of.bought), hard[n], days[n], of.lane.added_w)
     able = [n for n, of in enumerate(choices) if not of.ruled_out and days[n] <= most_days]
     return min(able, key=cost, default=None)

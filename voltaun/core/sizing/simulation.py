@@ -123,11 +123,11 @@ def simulate_additions(ask: AdditionsAsk, going: Callable[[float], bool] = lambd
         return None
     outcomes = [_outcome(counted, n) for n in range(len(choices))]
     choices = [with_fuel(rig, of, came.generator_h.mean) for of, came in zip(choices, outcomes, strict=True)]
-    usual = [of.below.p50 for of in outcomes]
+    usual, hard = ([getattr(of.below, name) for of in outcomes] for name in ("p50", "p90"))
     aims = ask.offer.aims
     recorded = _as_recorded(ask, planes, share, lanes) if planes and ask.replays else None
     again = log_again(rig, known, ask.sun, lanes, aims, ask.other_sun) if ask.replays else None
-    best = answer(choices, usual, ask.most_days)
+    best = answer(choices, usual, hard, ask.most_days)
     return Additions(ask, choices, outcomes, recorded, again, unbeaten(choices, usual), best,
                      _between(ask, choices, outcomes) if drawn.guesses else None, drawn.guesses, drawn.sources,
                      _moved_by(drawn, counted.below[best or 0]))
@@ -176,7 +176,8 @@ def _moved_by(drawn: Years, below: np.ndarray) -> tuple[str, ...]:
 def _between(ask: AdditionsAsk, choices: list[Choice], outcomes: list[Outcome]) -> tuple[int | None, int | None]:
     """The least that is enough in the better and in the worse half of the years, taken at the middle of each."""
     well, badly = ([getattr(of.below, name) for of in outcomes] for name in ("p25", "p75"))
-    return answer(choices, well, ask.most_days), answer(choices, badly, ask.most_days)
+    hard = [of.below.p90 for of in outcomes]
+    return answer(choices, well, hard, ask.most_days), answer(choices, badly, hard, ask.most_days)
 
 
 def system_share(ask: AdditionsAsk, planes: Sequence[Sequence[np.ndarray]]) -> float:
