@@ -1,3 +1,4 @@
+import json
 import random
 import sqlite3
 from dataclasses import replace
@@ -9,7 +10,7 @@ from voltaun.core.bench.findings import changes, find
 from voltaun.core.bench.round import doubts, lay_out
 from voltaun.core.bench.runs import INSTRUMENTS, Mark, Run
 from voltaun.core.rig.parts import Bank, Engine, Generator, Load, Mains, SolarArray, Stay
-from voltaun.database import bench, connection, rigs
+from voltaun.database import archive, bench, connection, rigs
 from voltaun.database.connection import transaction
 
 FREEZER = Load("Freezer", 900, "ac", running_w=120, evidence="label")
@@ -48,6 +49,7 @@ class Runs(BenchCase):
         names = ("wh", "run_minutes", "soc", "volts", "ah", "ac_wh", "other_wh", "dc_w", "ac_w", "peak_w", "low_w")
         for n in range(20):
             noted = tuple(Mark(START + timedelta(hours=hour), reset=rng.random() < 0.2, note="Ünd",
+                               cells=tuple(rng.choices((1.2, 1.265), k=rng.randint(0, 3))),
                                **{name: rng.random() for name in rng.sample(names, 4)})
                           for hour in range(rng.randint(0, 6)))
             run = Run(rng.choice(INSTRUMENTS), f"Thing {n}", "dc", noted, True, "as it is", 3.0, True, "spot", 60.0,
@@ -203,3 +205,44 @@ class Older(BenchCase):
         self.assertEqual(kept.vehicles, (Engine("Ute", 320),))
         from voltaun.database import readings
         self.assertEqual([each.reading.soc for each in readings.everything(db, 1)], [0.5])
+
+    def test_runs_of_before_the_hydrometer_keep_all_that_points_to_them(self):
+        old = self.path.with_name("old.db")
+        newest = connection.migrations
+        self.addCleanup(setattr, connection, "migrations", newest)
+        connection.migrations = lambda: newest()[:9]
+        connection.prepare(old)
+        db = connection.connect(old)
+        self.addCleanup(db.close)
+        with transaction(db):
+            rigs.add(db, replace(self.rig, loads=(FREEZER,)))
+        before = {"state": "open", "begun_at": "2026-11-02T08:10:00Z",
+                  "run": {"instrument": "meter", "subject": "Freezer", "side": "ac", "warm": 0,
+                          "conditions": "lid shut", "leave_out_hours": 0.0, "cut_off": 0, "basis": "label",
+                          "watts": None, "hours_a_day": None, "duty": None, "yearly_wh": None, "daily_wh": None},
+                  "marks": [{"at": "2026-11-02T08:10:00Z", "wh": 0.0, "reset": 0, "note": ""}]}
+        db.executescript("""
+            INSERT INTO bench_run (id, rig_id, instrument, subject, side, begun_at, version)
+                VALUES (7, 1, 'meter', 'Freezer', 'ac', '2026-11-02T08:10:00Z', 2);
+            INSERT INTO bench_mark (run_id, at, wh)
+                VALUES (7, '2026-11-02T08:10:00Z', 0), (7, '2026-11-03T08:10:00Z', 700);
+            INSERT INTO figure_origin (rig_id, path, value, at, run_id)
+                VALUES (1, '["loads", "Freezer", "daily_wh"]', '900.0', '2026-11-03T09:00:00Z', 7);""")
+        db.execute("INSERT INTO bench_change VALUES (3, 7, '2026-11-03T08:10:00Z', 2, ?)", (json.dumps(before),))
+        connection.migrations = newest
+        connection.prepare(old)
+        self.assertEqual([mark.wh for mark in bench.get(db, 1, 7).run.marks], [0.0, 700.0])
+        self.assertEqual(rigs.origins(db, rigs.get(db, 1))["loads", "Freezer", "daily_wh"].run_id, 7)
+        self.assertEqual(db.execute("PRAGMA foreign_key_check").fetchall(), [])
+        # What was noted of it before it was changed came before a label's standby and the cells; it can be read all
+        # the same, from an archive too, and taken back.
+        with transaction(self.db):
+            brought = archive.add_rig(self.db, archive.rig_archive(db, 1) | {"rig": {
+                **archive.rig_archive(db, 1)["rig"], "name": "Brought"}})
+        self.assertEqual(len(bench.runs(self.db, brought)), 1)
+        with transaction(db):
+            bench.undo(db, 1, 3, NOW)
+        self.assertEqual(bench.get(db, 1, 7).run, Run("meter", "Freezer", marks=(Mark(START, wh=0.0),),
+                                                      conditions="lid shut"))
+        with self.assertRaises(sqlite3.IntegrityError):  # and foreign keys hold again
+            db.execute("INSERT INTO bench_mark (run_id, at) VALUES (99, '2026-11-02T08:10:00Z')")

@@ -60,7 +60,7 @@ class Starting(BenchCase):
             answer = self.post("/1/bench/new", fields | {"instrument": instrument, "subject": subject} | typed)
             self.assertEqual(answer.status_code, 303, (instrument, fields, answer.text[-900:]))
         runs = bench.runs(self.db, 1)
-        self.assertEqual({each.run.instrument for each in runs}, {*INSTRUMENTS} - {"label"})
+        self.assertEqual({each.run.instrument for each in runs}, {*INSTRUMENTS} - {"label", "hydrometer"})
         self.assertEqual({len(each.run.marks) for each in runs}, {1})
 
     def test_a_label_is_kept_and_applied_at_once(self):
@@ -424,6 +424,27 @@ class OtherInstruments(BenchCase):
         self.press("apply", 2)
         self.assertEqual(self.kept().rig.bank.tested_energy_wh, 8800)
         self.shows("8.80 kWh as tested", self.client.get("/1/rig").text)
+
+    def test_the_cells_of_a_flooded_bank(self):
+        self.hides("Read the cells", self.client.get("/1/bench").text)
+        self.assertEqual(self.client.get("/1/bench/new?instrument=hydrometer").status_code, 404)
+        self.save(bank=Bank("flooded", 6, 220, 4, 2))
+        self.shows("Read the cells", self.client.get("/1/bench").text)
+        new = self.client.get("/1/bench/new?instrument=hydrometer").text
+        self.shows("The acid burns", new)
+        first = {"instrument": "hydrometer", "at": "2026-11-23T08:00", "ambient_c": "25"}
+        self.shows("expected 1.000 to 1.400 for each cell", self.post("/1/bench/new", first | {"cells": "1.2 3"}).text)
+        self.shows("at least one figure", self.post("/1/bench/new", first | {"cells": "", "ambient_c": ""}).text)
+        self.post("/1/bench/new", first | {"cells": "1265 1,250 1.262"})
+        self.assertEqual(self.run_now().run.marks[0].cells, (1.265, 1.25, 1.262))
+        page = self.read(cells="1.260 1.225 1.262", ambient_c="25").text
+        self.shows("The bank stands at about 75 % by its weakest cell, number 2; the cells are 0.037 apart.", page)
+        self.shows("Cell 2 was the weakest each time, and they have come further apart", page)
+        self.shows("1.225 to 1.262", page)
+        self.shows("number 2 is the weakest", page)
+        self.hides("Apply to the rig", page)
+        self.shows("found 2 cells, expected 3 as before", self.press("marks/1", at="2026-11-24T20:00",
+                                                                    cells="1.26 1.225").text)
 
     def test_what_cannot_be_says_which_reading(self):
         for run_id, (run, words) in enumerate((

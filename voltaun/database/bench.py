@@ -248,14 +248,20 @@ def _kept(row, marks) -> KeptRun:
                    row["applied_at"] and datetime.fromisoformat(row["applied_at"]), applied, _run(row, marks))
 
 
+def _known(names, values) -> dict:
+    return {name: values[name] for name in names if name in values.keys()}  # noqa: SIM118 (a sqlite3.Row)
+
+
 def _run(values, marks) -> Run:
-    made = Run(**{name: values[name] for name in _RUN}, marks=tuple(marks))
+    """A run from its row, or from what was noted of it before a change, which may lack what is noted since."""
+    made = Run(**_known(_RUN, values), marks=tuple(marks))
     return replace(made, warm=bool(made.warm), cut_off=bool(made.cut_off))
 
 
 def _mark(values) -> Mark:
-    return Mark(**{name: values[name] for name in _MARK}
-                | {"at": datetime.fromisoformat(values["at"]), "reset": bool(values["reset"])})
+    made = Mark(**_known(_MARK, values))
+    return replace(made, at=datetime.fromisoformat(values["at"]), reset=bool(made.reset),
+                   cells=tuple(json.loads(made.cells)) if made.cells else ())
 
 
 def _values(run: Run) -> dict:
@@ -263,11 +269,12 @@ def _values(run: Run) -> dict:
 
 
 def _mark_values(mark: Mark) -> dict:
-    return {name: getattr(mark, name) for name in _MARK} | {"at": instant_text(mark.at), "reset": int(mark.reset)}
+    return {name: getattr(mark, name) for name in _MARK} | {"at": instant_text(mark.at), "reset": int(mark.reset),
+                                                              "cells": json.dumps(mark.cells)}
 
 
 def _write_marks(connection, run_id, run):
     connection.executemany(
         """INSERT INTO bench_mark VALUES (:run_id, :at, :wh, :run_minutes, :soc, :volts, :ah, :ac_wh, :other_wh, :dc_w,
-                                          :ac_w, :peak_w, :low_w, :ambient_c, :reset, :note)""",
+                                          :ac_w, :peak_w, :low_w, :ambient_c, :reset, :note, :cells)""",
         [_mark_values(mark) | {"run_id": run_id} for mark in run.marks])

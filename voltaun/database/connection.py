@@ -185,11 +185,13 @@ def migrate(connection: sqlite3.Connection) -> None:
     """Run the migrations that the file has not had, each in a transaction of its own."""
     have = connection.execute("PRAGMA user_version").fetchone()[0]
     connection.execute("PRAGMA secure_delete = ON")  # what is taken out of a file is not left lying in it
+    connection.execute("PRAGMA foreign_keys = OFF")  # a table that is made anew must not take what points to it along
     for number, script in migrations():
         if number > have:
             # executescript would commit by itself; BEGIN … COMMIT inside makes it all or nothing.
             connection.executescript(f"BEGIN IMMEDIATE;\n{script}\nPRAGMA user_version = {number};\n"
                                      f"PRAGMA application_id = {APPLICATION_ID};\nCOMMIT;")
+    connection.execute("PRAGMA foreign_keys = ON")
 
 
 @contextmanager

@@ -17,6 +17,7 @@ FUSE = ("A battery can deliver hundreds of amps: a fuse or breaker at the batter
         "insulated, rings off.")
 LITHIUM_COLD = "Never charge lithium below 0 °C unless it heats itself."
 LITHIUM = f"{LITHIUM_COLD} Rely on its BMS; stop using a swollen or wet pack."
+ACID = "The acid burns: gloves, goggles, water at hand."
 HYDROGEN = "Flooded lead gives off hydrogen while it charges: fresh air, no flame, eyes covered."
 FUMES = "Run a generator outdoors, far from openings, with a carbon-monoxide alarm inside."
 BACKFEED = "Never feed a building's wiring from an inverter or generator except through a proper transfer switch."
@@ -42,6 +43,7 @@ def for_bench(rig: Rig, run: Run) -> list[str]:
     """What applies to a measurement."""
     told = [DEEP if run.instrument == "capacity" and not rig.chemistry.lithium else "",
             FUSE if run.instrument in ("capacity", "inverter") else "",
+            f"{ACID} {HYDROGEN}" if run.instrument == "hydrometer" else "",
             COLD_FOOD if run.instrument in ("drawdown", "capacity") else "",
             FUMES if run.instrument == "harvest" and run.subject in [part.name for part in rig.generators] else ""]
     return [caution for caution in told if caution]

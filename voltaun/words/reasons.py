@@ -84,6 +84,19 @@ SAYINGS: dict[str, Callable[..., str]] = {
     "labels_overstate": lambda: "Labels overstate what cycling things take, often by several times.",
     "label_says_too_little": lambda: ("Found too little, expected its W and the hours a day it is on, its kWh a year, "
                                       "or Wh a day."),
+    # The hydrometer
+    "no_cells_to_open": lambda: "Only the cells of a flooded lead bank can be opened; this bank is none.",
+    "no_cell_read": lambda: "No cell is read yet.",
+    "other_number_of_cells": lambda found, before: f"found {found} cells, expected {before} as before",
+    "cell_stays_behind": lambda cell: (
+        f"Cell {cell} was the weakest each time, and they have come further apart: equalise as the bank's maker says, "
+        "and if it stays behind it is going."),
+    "cells_apart": lambda cell, spread: (
+        f"The cells are {spread:.3f} apart, more than 0.030: equalise as the bank's maker says, then see whether cell "
+        f"{cell} comes up."),
+    "acid_taken_as": lambda temp_c: (f"The acid is taken to be at {temp_c:g} °C; each 6 °C colder takes off 0.004."),
+    "cells_at_rest": lambda: "It shows the level only after hours of rest and once fresh water has mixed in.",
+
     # Drawdown trials
     "level_rose": lambda found, before: (f"found {show_percent(found)} after {show_percent(before)}, expected a level "
                                          "that falls: something charged, or the display set itself right"),

@@ -382,6 +382,41 @@ class Harvest(unittest.TestCase):
                 trials.harvest(run, rig())
 
 
+class Hydrometer(unittest.TestCase):
+    OF = rig(bank=Bank("flooded", 6, 220, 4, 2))
+
+    def read(self, *cells, **more):
+        return Run("hydrometer", marks=tuple(Mark(START + timedelta(days=30 * n), cells=of, **more)
+                                             for n, of in enumerate(cells)))
+
+    def test_the_weakest_cell_counts_at_the_acids_temperature(self):
+        # At 13 °C a hydrometer shows 0.008 too much: 1.233 is 1.225, which is 75 %.
+        found = find(self.read((1.245, 1.233, 1.250), ambient_c=13.0), self.OF)
+        self.assertAlmostEqual(found.shown.soc, 0.75)
+        self.assertAlmostEqual(found.shown.spread, 0.017)
+        self.assertEqual((found.weakest, found.behind, changes(self.read(), self.OF, found)), (2, None, {}))
+        self.assertEqual(found.remarks, (reason("cells_at_rest"),))
+        untold = find(self.read((1.245, 1.225, 1.256)), self.OF)
+        self.assertEqual(untold.remarks, (reason("cells_apart", cell=2, spread=1.256 - 1.225),
+                                          reason("acid_taken_as", temp_c=25.0), reason("cells_at_rest")))
+
+    def test_a_cell_that_stays_behind(self):
+        going = find(self.read((1.260, 1.250, 1.262), (1.258, 1.235, 1.260)), self.OF)
+        self.assertEqual((going.behind, [round(spread, 3) for _, spread in going.spreads]), (2, [0.012, 0.025]))
+        self.assertIn(reason("cell_stays_behind", cell=2), going.remarks)
+        for cells in ((1.258, 1.248, 1.260), (1.235, 1.258, 1.260)):  # no further apart; another one is the weakest now
+            self.assertIsNone(find(self.read((1.260, 1.250, 1.262), cells), self.OF).behind)
+
+    def test_what_cannot_be(self):
+        with self.assertRaisesRegex(NotYet, "no_cells_to_open"):
+            find(self.read((1.26,)), rig())
+        with self.assertRaisesRegex(NotYet, "no_cell_read"):
+            find(self.read(()), self.OF)
+        with self.assertRaisesRegex(Misread, "other_number_of_cells .*2.*3") as fault:
+            find(self.read((1.26, 1.25, 1.26), (1.26, 1.25)), self.OF)
+        self.assertEqual(fault.exception.at, START + timedelta(days=30))
+
+
 class Applying(unittest.TestCase):
     OF = rig(vehicles=(Engine("Ute", 320),), generators=(Generator("Set", 900),), loads=(Load("Freezer", 900, "ac"),))
 

@@ -4,6 +4,7 @@ from dataclasses import replace
 from datetime import timedelta
 
 from voltaun.core.bench import metering, trials
+from voltaun.core.bench.cells import Cells, hydrometer
 from voltaun.core.bench.metering import Labelled, Metered
 from voltaun.core.bench.runs import Run
 from voltaun.core.bench.trials import Drawdown, Harvested, InverterFit, Tested
@@ -13,7 +14,7 @@ from voltaun.core.rig.figures import Path
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.clear_sky import RigSun
 
-Finding = Metered | Labelled | Drawdown | Tested | InverterFit | Harvested
+Finding = Metered | Labelled | Drawdown | Tested | InverterFit | Harvested | Cells
 
 
 def find(run: Run, rig: Rig, sun: RigSun | None = None, usual_share: float | None = None) -> Finding:
@@ -32,6 +33,8 @@ def find(run: Run, rig: Rig, sun: RigSun | None = None, usual_share: float | Non
         return trials.capacity(run, rig)
     if run.instrument == "inverter":
         return trials.inverter(run)
+    if run.instrument == "hydrometer":
+        return hydrometer(run, rig)
     return _harvest(run, rig, sun, usual_share)
 
 
@@ -56,8 +59,10 @@ def changes(run: Run, rig: Rig, finding: Finding) -> dict[Path, object]:
     """The figures that applying a finding sets, by path; empty where there is nothing to set.
 
     A load that the rig does not have is added with its side. What the log learns by itself (the yield of
-    panels) is not set.
+    panels) is not set, and cells set nothing.
     """
+    if isinstance(finding, Cells):
+        return {}
     if isinstance(finding, Tested):
         passes: dict[Path, object] = {("inverter", "efficiency"): round(finding.efficiency, 3)} if (
             finding.efficiency and finding.dc_wh and rig.inverter) else {}

@@ -2,7 +2,7 @@
 
 An instrument takes readings over hours or days and ends in a finding: a figure with its uncertainty, which
 is applied to the rig with one action and stays traceable. The instruments are in `metering` (meter run,
-label) and `trials` (drawdown, capacity, inverter, harvest).
+label), `trials` (drawdown, capacity, inverter, harvest) and `cells` (hydrometer).
 """
 
 from collections.abc import Sequence
@@ -13,7 +13,7 @@ from itertools import pairwise
 from voltaun.core.instants import hours_between
 from voltaun.core.reasons import CounterFell, Misread, NotYet
 
-INSTRUMENTS = ("meter", "drawdown", "capacity", "inverter", "harvest", "label")
+INSTRUMENTS = ("meter", "drawdown", "capacity", "inverter", "harvest", "hydrometer", "label")
 
 
 @dataclass(frozen=True)
@@ -24,6 +24,7 @@ class Mark:
     run_minutes  running counter of the minutes in which power flowed
     ah, ac_wh, other_wh  running counters of charge, of Wh behind the inverter, of a second meter's Wh
     soc          a fraction; volts at the bank; dc_w and ac_w are powers at this moment
+    cells        of a flooded bank the specific gravity of each cell, in their order; ambient_c is then the acid's
     reset        what lies between the reading before and this one counts for nothing, and the user said so: the counter
                  was set back there; in a drawdown trial, something else was on or charged
     """
@@ -43,6 +44,7 @@ class Mark:
     ambient_c: float | None = None
     reset: bool = False
     note: str = ""
+    cells: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -1,25 +1,48 @@
 """The forms of a run: how it begins, one reading of it, what is noted of it, and a label."""
 
+import re
+
 from wtforms import BooleanField, RadioField, SelectField, StringField
 from wtforms.validators import Length
 
 from voltaun.core.bench.runs import Mark, Run
 from voltaun.core.rig.usual import usual
-from voltaun.pages.fields import InstantField, LevelField, PlacedForm, QuantityField, WholeField
+from voltaun.core.units import QuantityError
+from voltaun.pages.fields import InstantField, LevelField, PlacedForm, QuantityField, TypedField, WholeField
 
 MARKS = {"meter": ("wh", "run_hours", "peak_w", "low_w", "ambient_c"), "drawdown": ("soc", "ambient_c"),
          "capacity": ("wh", "ah", "ac_wh", "other_wh", "volts", "soc", "ambient_c"),
-         "inverter": ("ac_w", "dc_w"), "harvest": ("wh", "soc", "dc_w"), "label": ()}
+         "inverter": ("ac_w", "dc_w"), "harvest": ("wh", "soc", "dc_w"), "hydrometer": ("cells", "ambient_c"),
+         "label": ()}
 """What each instrument shows."""
 
 NAMES = {"meter": {"wh": "Counter, Wh"}, "capacity": {"wh": "At the battery, Wh", "soc": "Display, %",
                       "other_wh": "A second meter, Wh or Ah"},
-         "harvest": {"wh": "Brought in, Wh", "soc": "or level, %", "dc_w": "W just now"}}
+         "harvest": {"wh": "Brought in, Wh", "soc": "or level, %", "dc_w": "W just now"},
+         "hydrometer": {"ambient_c": "Acid, °C"}}
 
 FIRST = {"meter": {"wh": 0.0}, "capacity": {"wh": 0.0, "soc": 1.0}, "harvest": {"wh": 0.0}}
 """What stands in the fields of a first reading, so that starting is one tap."""
 
 _TEXT = Length(max=500, message="Found more than %(max)d letters.")
+
+
+class CellsField(TypedField):
+    """The specific gravity of each cell, in their order: `1.265 1.260 1.230`, or as a hydrometer shows it, `1265`."""
+
+    def read(self, text):
+        parts = re.split(r"[\s;/]+", text.strip())
+        try:
+            cells = tuple(float(part.replace(",", ".")) for part in parts)
+        except ValueError as error:
+            raise QuantityError(repr(text), "a gravity for each cell", "1.265 1.260 1.230") from error
+        cells = tuple(cell / 1000 if 1000 <= cell <= 1400 else cell for cell in cells)
+        if len(cells) > 120 or not all(1.0 <= cell <= 1.4 for cell in cells):
+            raise QuantityError(repr(text), "1.000 to 1.400 for each cell", "1.265 1.260 1.230")
+        return cells
+
+    def show(self, value):
+        return " ".join(f"{cell:.3f}" for cell in value or ())
 
 
 class MarkForm(PlacedForm):
@@ -38,6 +61,7 @@ class MarkForm(PlacedForm):
     peak_w = QuantityField("Peak, W", "power", high=1e6)
     low_w = QuantityField("Low, W", "power", high=1e6)
     ambient_c = QuantityField("Air, °C", "number", low=-60, high=80)
+    cells = CellsField("Each cell’s gravity")
     note = StringField("Note", validators=[_TEXT])
 
     def __init__(self, rig, now, instrument: str, mark: Mark | None = None, **options):
@@ -58,7 +82,7 @@ class MarkForm(PlacedForm):
     def validate(self, extra_validators=None):
         if not super().validate(extra_validators):
             return False
-        if self.names and all(self[name].data is None for name in self.names):
+        if self.names and all(self[name].data in (None, ()) for name in self.names):
             self[self.names[0]].errors = ["Found nothing to keep, expected at least one figure."]
             return False
         return True
@@ -74,6 +98,8 @@ class MarkForm(PlacedForm):
             values["run_minutes"] = None if hours is None else round(hours * 60, 3)
         if values.get("soc") is not None:
             values["soc"] = values["soc"][0]
+        if "cells" in values:
+            values["cells"] = tuple(values["cells"] or ())
         return Mark(at, **values, reset=bool(self.kept and self.kept.reset),
                     note=" ".join((self.note.data or "").split()))
 

@@ -74,9 +74,10 @@ def _start_label(form):
 def _asked() -> Run:
     """The run that the address asks for: the instrument, and what it is on."""
     instrument = request.values.get("instrument", "")
-    if instrument not in INSTRUMENTS:
+    if instrument not in INSTRUMENTS or instrument == "hydrometer" and context.rig().bank.chemistry != "flooded":
         abort(404)
-    subject = "" if instrument in ("capacity", "inverter") else " ".join(request.values.get("subject", "").split())[:80]
+    alone = instrument in ("capacity", "inverter", "hydrometer")
+    subject = "" if alone else " ".join(request.values.get("subject", "").split())[:80]
     load = next((load for load in context.rig().loads if load.name == subject), None)
     known = usual(subject)
     side = request.values.get("side", known.side if known else "")
@@ -139,7 +140,7 @@ def _render(kept, form=None, noted=None, editing=None, status=200):
         form = MarkForm(rig, g.now, kept.run.instrument, mark, formdata=None)
     of_mark = {"run_hours": "run_minutes"}
     names = [(of_mark.get(name, name), form[name].label.text) for name in form.names
-             if any(getattr(mark, of_mark.get(name, name)) is not None for mark in kept.run.marks)]
+             if any(getattr(mark, of_mark.get(name, name)) not in (None, ()) for mark in kept.run.marks)]
     return render_template(
         "bench/run.html", kept_run=kept, seen=seen, form=form, editing=editing,
         used=bench.in_use(kept, rigs.origins(context.db(), g.kept)), names=names, fault_at=fault_at,

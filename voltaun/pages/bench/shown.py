@@ -3,6 +3,7 @@
 import math
 from dataclasses import dataclass
 
+from voltaun.core.bench.cells import Cells
 from voltaun.core.bench.findings import Finding, changes, doubtful, find
 from voltaun.core.bench.metering import Labelled, Metered
 from voltaun.core.bench.runs import Run
@@ -17,7 +18,7 @@ from voltaun.words.sentences import begin, figure_words
 from voltaun.words.units import show_duration, show_energy, show_percent, show_power
 
 TITLES = {"meter": "Meter run", "drawdown": "Drawdown trial", "capacity": "Capacity test",
-          "inverter": "Inverter test", "harvest": "Harvest trial", "label": "Label"}
+          "inverter": "Inverter test", "harvest": "Harvest trial", "hydrometer": "Hydrometer", "label": "Label"}
 
 
 WORTH_A_SWITCH = 0.1
@@ -48,7 +49,7 @@ class Shown:
 
 def title(run: Run) -> str:
     """The instrument and what it is on."""
-    of = {"capacity": "the bank", "inverter": "the inverter", "drawdown": "the usual set"}
+    of = {"capacity": "the bank", "inverter": "the inverter", "drawdown": "the usual set", "hydrometer": "the cells"}
     return f"{TITLES[run.instrument]}: {run.subject or of.get(run.instrument, '')}".removesuffix(": ")
 
 
@@ -75,6 +76,7 @@ def _next(run: Run) -> str:
             "capacity": "Let the load run to the cut-off, and read the counters there.",
             "inverter": "Note both sides with nothing on, with a lamp and with a kettle; the wider apart, the better.",
             "harvest": "Read again when the source stops, and note its W now and then.",
+            "hydrometer": "Read each cell in the same order, after hours of rest.",
             "label": "Its W and hours, its kWh a year, or Wh a day."}[run.instrument]
 
 
@@ -208,5 +210,16 @@ def _harvest(found: Harvested, run, rig):
     return f"{begin(run.subject)} brought {show_energy(found.wh)} in {show_duration(found.hours)}{day}.", "", rows
 
 
+def _cells(found: Cells, run, rig):
+    low, high = found.gravities[found.weakest - 1], max(found.gravities)
+    rows = [("Weakest", f"cell {found.weakest}, {low:.3f}"), ("Strongest", f"{high:.3f}"),
+            ("Each", " ".join(f"{cell:.3f}" for cell in found.gravities))]
+    if len(found.spreads) > 1:
+        rows.append(("Apart", ", ".join(f"{spread:.3f} on {at.astimezone(rig.zone):%-d %b}"
+                                        for at, spread in found.spreads)))
+    return (f"The bank stands at about {show_percent(found.shown.soc)} by its weakest cell, number {found.weakest}; "
+            f"the cells are {found.shown.spread:.3f} apart."), "", rows
+
+
 _SAID = {Metered: _meter, Labelled: _label, Drawdown: _drawdown, Tested: _capacity, InverterFit: _inverter,
-         Harvested: _harvest}
+         Harvested: _harvest, Cells: _cells}

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from markupsafe import Markup
 
+from voltaun.core.bench.cells import Cells
 from voltaun.core.bench.metering import Metered
 from voltaun.core.bench.runs import Run
 from voltaun.core.bench.trials import Drawdown, InverterFit
@@ -44,6 +45,8 @@ class Axes:
 
 def draw(run: Run, finding, rig: Rig) -> Markup | None:
     """The picture of a run so far; None where there is nothing to draw yet."""
+    if isinstance(finding, Cells):
+        return _cells(run, finding)
     if run.instrument in ("meter", "capacity", "harvest") and any(mark.wh is not None for mark in run.marks[1:]):
         return _counted(run, finding)
     if any(mark.soc is not None for mark in run.marks[1:]):
@@ -90,6 +93,31 @@ def _counted(run, finding):
 def _counts(finding, mark) -> bool:
     """Whether a reading of the level lies in a stretch that counts."""
     return not isinstance(finding, Drawdown) or any(at <= mark.at <= end for at, _, end in finding.lines)
+
+
+def _cells(run, finding):
+    """Each cell's gravity from 1.100 to 1.300; the readings before the last stand as rings."""
+    low, high = 1.1, 1.3
+    read = [mark.cells for mark in run.marks if mark.cells]
+    count = len(read[0])
+
+    def x(n: int) -> float:
+        return _LEFT + (n + 0.5) / count * (_RIGHT - _LEFT)
+
+    def y(gravity: float) -> float:
+        return _BOTTOM - (min(max(gravity, low), high) - low) / (high - low) * (_BOTTOM - _TOP)
+    parts = []
+    for gravity in (1.10, 1.15, 1.20, 1.25, 1.30):
+        parts += [el("path", d=f"M{_LEFT} {y(gravity):.1f} H{_RIGHT}", class_="hair"),
+                  el("text", f"{gravity:.2f}", x=_LEFT - 7, y=y(gravity) + 4, class_="scale end")]
+    each = max(1, math.ceil(count / 12))
+    parts += [el("text", str(n + 1), x=x(n), y=_BOTTOM + 20, class_="scale middle") for n in range(0, count, each)]
+    for kind, cells in [*(("dot-reckoned", cells) for cells in read[:-1]), ("dot", read[-1])]:
+        parts += [el("circle", cx=x(n), cy=y(cell), r=5, class_=kind) for n, cell in enumerate(cells)]
+    weakest = finding.weakest - 1
+    parts.append(el("path", d=f"M{x(weakest):.1f} {y(read[-1][weakest]) + 7:.1f} V{_BOTTOM}", class_="hinge"))
+    return _figure("The cells", f"{count} cells, from {min(read[-1]):.3f} to {max(read[-1]):.3f}; number "
+                   f"{finding.weakest} is the weakest. Rings are earlier readings.", parts)
 
 
 def _level(run, finding, rig):
