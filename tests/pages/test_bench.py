@@ -441,6 +441,7 @@ class OtherInstruments(BenchCase):
         self.shows("The bank stands at about 75 % by its weakest cell, number 2; the cells are 0.037 apart.", page)
         self.shows("Cell 2 was the weakest each time, and they have come further apart", page)
         self.shows("1.225 to 1.262", page)
+        self.shows("As a level it goes into the log: 75 %.", page)
         self.shows("number 2 is the weakest", page)
         self.hides("Apply to the rig", page)
         self.shows("found 2 cells, expected 3 as before", self.press("marks/1", at="2026-11-24T20:00",
