@@ -13,6 +13,7 @@ import pvlib
 from tests.core.outlook.test_outlook import log_of
 from tests.support import HOBART, readings, rig, sun_of
 from voltaun.core.learned.use import day_legs, days_of
+from voltaun.core.log.ledger import Reading
 from voltaun.core.outlook.ask import known
 from voltaun.core.rig.parts import Bank, Engine, Generator, Load, Mains, Place, SolarArray
 from voltaun.core.series import Seen
@@ -30,6 +31,7 @@ from voltaun.core.sizing.choices import (
 from voltaun.core.sizing.frontier import answer, unbeaten
 from voltaun.core.sizing.lanes import Lane, run
 from voltaun.core.sizing.simulation import AdditionsAsk, simulate_additions, system_share
+from voltaun.core.sizing.suns import AS_THEY_ARE
 from voltaun.core.sizing.worksheet import Inputs, options, peak_sun, worksheet
 from voltaun.core.sizing.years import (
     STRETCH_DAYS,
@@ -369,6 +371,48 @@ class LogAgain(unittest.TestCase):
         # A quarter more sun than 1500 Wh, and 1200 Wh a day saved: both leave no more days below, the second fewer.
         self.assertLess(saved.below, plain.below)
         self.assertLessEqual(more.below, plain.below)
+
+    def lived(self, panels, strings=1):
+        """Sixty days from midnight in a plain loop, a fortnight of them dark: days below 20 %, and the readings."""
+        energy = 9600 * strings
+        sun, level, below, log, came, used = sun_of(self.OF), 0.9, set(), [], 0.0, 0.0
+        begin = datetime(2026, 8, 31, 14, tzinfo=UTC)
+        for hour in range(24 * 60):
+            at = begin + timedelta(hours=hour)
+            dark = 20 <= hour // 24 < 34
+            share = 0.10 + 0.02 * (hour // 24 % 3) if dark else 0.65 + 0.05 * (hour // 24 % 4)
+            gives = share * panels / 4 * sun.between(at, at + timedelta(hours=1))
+            wants = (220.0 if hour // 24 % 2 else 180.0) * (1.5 if hour % 24 >= 17 else 0.79)
+            if gives >= wants:
+                into = min(gives - wants, energy / 2, (1 - level) * energy / 0.95)
+                level, came, used = level + into * 0.95 / energy, came + wants + into, used + wants
+            else:
+                out = min(wants - gives, (level - 0.1) * energy)
+                level, came, used = level - out / energy, came + gives, used + gives + out
+            if level < 0.2:
+                below.add(hour // 24)
+            if hour % 24 == 20:  # read at nine in the evening: never full, nothing of what was cut off
+                log.append(Reading(at + timedelta(hours=1), soc=round(level, 2), solar_wh=came, use_wh=used))
+                came = used = 0.0
+        return len(below), log
+
+    def test_what_nobody_saw_spilt_comes_and_what_was_cut_off_is_wanted(self):
+        was, log = self.lived(4)
+        plain, two, four, bank = self.again(log, Lane(600.0), Lane(1200.0), Lane(strings=2))
+        self.assertEqual(was, 14)
+        self.assertAlmostEqual(plain.below, was, delta=1)
+        for lane, more in ((two, (6,)), (four, (8,)), (bank, (4, 3))):
+            self.assertAlmostEqual(lane.below, self.lived(*more)[0], delta=1)
+        # Only what an option finds in place is more, and only on the days in which the bank may have been full.
+        sun = sun_of(self.OF)
+        told = known(self.OF, log, sun, log[-1].at)
+        logged = again._logged(self.OF, told, sun, AS_THEY_ARE, None)
+        came = logged.years.sun[0].reshape(len(logged.days), 24, 2).sum(axis=1)
+        least = {day.day for day in told.skies if day.capped}
+        self.assertGreater(len(least), 20)
+        more = came[:, 1] > came[:, 0] + 1
+        self.assertTrue({day for day, is_more in zip(logged.days, more, strict=True) if is_more} <= least)
+        self.assertGreater(more.sum(), len(least) // 2)
 
     def test_what_is_missed_is_put_in_evenly(self):
         # From 50 % with 2400 Wh used in 24 h and nothing in the level would be 25 %; 30 % was read: 480 of 9600 Wh, 20

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from voltaun.core.learned.capacity_fit import Estimate, Held, held
 from voltaun.core.learned.share import ShareLearned, share_of, with_spilt
 from voltaun.core.learned.use import UseLearned, day_legs, use_of
+from voltaun.core.log.between import with_full_between
 from voltaun.core.log.ledger import Interval, Reading, intervals
 from voltaun.core.rig.bank import effective_energy
 from voltaun.core.rig.rig import Rig
@@ -47,7 +48,7 @@ class Account:
 
 def reckon(rig: Rig, readings: Iterable[Reading], sun: RigSun | None) -> Account:
     """Reckon a log: intervals (see `ledger.intervals`), what they teach, and the sun spilt on capped days."""
-    made = intervals(rig, readings, sun)
+    made = with_full_between(rig, intervals(rig, readings, sun), sun)
     learned = learn(rig, made)
     return Account([with_spilt(interval, learned.share) for interval in made], learned)
 

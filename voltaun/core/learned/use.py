@@ -18,7 +18,7 @@ MIN_LEG_HOURS, MAX_LEG_HOURS = 18.0, 7 * 24.0
 
 @dataclass(frozen=True)
 class Leg:
-    """Whole intervals that together make about a day: hours, and Wh or None."""
+    """Whole intervals that together make about a day: hours, and Wh or None; capped when its sun is only a least."""
 
     hours: float
     use_wh: float | None
@@ -72,7 +72,7 @@ def _leg(group: list[Interval], hours: float) -> Leg:
     use_read = all(i.use_basis == READ for i in group)  # a doubtful sun leaves a use that was read as it is
     return Leg(hours, total(i.use_wh for i in group) if trusted or use_read else None,
                total(i.harvest["solar"] for i in group) if trusted else None,
-               total(i.clear_sky_wh for i in group), any(i.capped for i in group),
+               total(i.clear_sky_wh for i in group), any(i.at_least for i in group),
                use_read, group[-1].end)
 
 

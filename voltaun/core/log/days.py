@@ -2,14 +2,13 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, timedelta
 from zoneinfo import ZoneInfo
 
 import numpy as np
 
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.log.ledger import RECKONED, Interval
-from voltaun.core.rig.bank import effective_energy
 from voltaun.core.rig.parts import SOURCES
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.clear_sky import RigSun
@@ -29,13 +28,6 @@ LONGEST_HOURS = 36.0
 
 COVERED = 0.9
 """A day tells its share of clear sky when the log covers so much of its sun."""
-
-FULL_BETWEEN = 0.92
-"""The sun may have filled the bank where a path between two readings, laid evenly, comes so high: what it gave until it
-was held back came earlier in the day than that."""
-
-BETWEEN_HOURS = (18.0, 30.0)
-"""So far apart are readings once a day; of nearer ones some show a full bank themselves."""
 
 
 @dataclass
@@ -150,28 +142,9 @@ def sky_days(rig: Rig, made: Sequence[Interval], sun: RigSun | None) -> list[Sky
     for piece in np.flatnonzero(pieces.sunny > WORD_SHARE):
         words[pieces.day[piece]] = used[pieces.interval[piece]].sky or words[pieces.day[piece]]
     whole = np.array(list(clear_sky_of(dates, sun, zone).values()))
-    full = _full_between(rig, used, sun)
+    full = {local_day(i.full_about, zone) for i in used if i.full_about}
     return [SkyDay(dates[n], float(solar[n] / clear[n]), bool(capped[n] > CAPPED_SHARE * clear[n]) or dates[n] in full,
                    words[n]) for n in np.flatnonzero((clear > COVERED * whole) & (whole > 0))]
-
-
-def _full_between(rig: Rig, made: Sequence[Interval], sun: RigSun) -> set[date]:
-    """The days in which the bank may have been full between two readings, as who reads once a day, at night, never
-    sees: the harvest is laid by the hours of the clear sky, all else evenly."""
-    apart = [i for i in made if BETWEEN_HOURS[0] <= i.hours <= BETWEEN_HOURS[1] and i.harvest["solar"]
-             and i.soc_start is not None and i.soc_end is not None]
-    if not apart:
-        return set()
-    begin, hours, low, high, solar, clear = np.array(
-        [(i.start.timestamp(), i.hours, i.soc_start, i.soc_end, i.harvest["solar"], i.clear_sky_wh) for i in apart]).T
-    passed = np.linspace(0, 1, 49)
-    at = begin[:, None] + 3600 * hours[:, None] * passed
-    so_far = sun.total.at(at) - sun.total.at(begin)[:, None]
-    path = low[:, None] + (solar / clear / effective_energy(rig).wh)[:, None] * so_far
-    path += (high - path[:, -1])[:, None] * passed
-    best = path.argmax(axis=1)
-    return {local_day(datetime.fromtimestamp(at[n, best[n]], UTC), rig.zone)
-            for n in np.flatnonzero(path.max(axis=1) >= FULL_BETWEEN)}
 
 
 def clear_sky_of(days: Iterable[date], sun: RigSun | None, zone: ZoneInfo) -> dict[date, float]:

@@ -68,7 +68,8 @@ class Interval:
     reckoned one came about, or why one is beyond reckoning. Marks: `capped` (the bank was full while the
     sun was up, so solar is only a lower bound), `reset` (a jump to full that no energy explains), `doubtful`
     (the figures do not fit). A reading's answer takes a mark off, or puts `reset` on; a reset's change of
-    level is not booked.
+    level is not booked. full_about is when the bank may have been full unseen (see `between`): then solar is a least
+    too.
     """
 
     start: datetime
@@ -90,6 +91,12 @@ class Interval:
     marks: tuple[str, ...] = ()
     how: tuple[tuple[str, Reason], ...] = ()
     direct_share: float = DIRECT_SHARE
+    full_about: datetime | None = None
+
+    @property
+    def at_least(self) -> bool:
+        """Whether its sun is only a lower bound."""
+        return self.capped or self.full_about is not None
 
     @property
     def harvest_wh(self) -> float | None:

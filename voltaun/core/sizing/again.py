@@ -2,7 +2,8 @@
 
 Each day brings the sun it brought, and what was spilt of it, as the clear sky lay over its hours; the use lies over
 them as the log tells. That is not quite what happened between two readings: what the books then miss is put in evenly,
-so that with nothing added the levels are those that were read. With an option in place the rest follows by itself.
+so that with nothing added the levels are those that were read. With an option in place the rest follows by itself; and
+there comes what a full bank that nobody saw held back, and there is wanted what the cut-off of an empty one left off.
 """
 
 from collections.abc import Sequence
@@ -20,7 +21,7 @@ from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.calendar import EARLY_DAYS
 from voltaun.core.sizing.lanes import Lane, on_hours, run
 from voltaun.core.sizing.suns import AS_THEY_ARE, Aims, arranged, under_shares
-from voltaun.core.sizing.years import Years
+from voltaun.core.sizing.years import Years, wanted
 from voltaun.core.sky.clear_sky import RigSun
 
 LEAST_AGAIN = 14
@@ -31,6 +32,10 @@ TURNS = 3
 
 LONGEST_H = 48
 """Between readings further apart than this nothing is put in."""
+
+
+AS_IT_WAS, AS_IT_COULD = 0, 1
+"""The logged days twice, side by side as two years: for the rig as it stands, and for one with an option in place."""
 
 
 @dataclass(frozen=True)
@@ -66,8 +71,9 @@ def log_again(rig: Rig, known: Known, sun: RigSun | None, lanes: Sequence[Lane],
         return None
     counted = run(rig, logged.years, [fitted(lane, logged.days) for lane in lanes], early_days=0, start=logged.begun)
     assert counted is not None
-    return [LogAgain(len(logged.days), float(counted.below[n, 0]), float(counted.unserved_wh[n, 0]),
-                     float(counted.spilt_wh[n, 0])) for n in range(len(lanes))]
+    columns = [AS_IT_COULD if lane.changes else AS_IT_WAS for lane in lanes]
+    return [LogAgain(len(logged.days), float(counted.below[n, of]), float(counted.unserved_wh[n, of]),
+                     float(counted.spilt_wh[n, of])) for n, of in enumerate(columns)]
 
 
 def levels_again(rig: Rig, known: Known, sun: RigSun | None, lane: Lane, aims: Aims = AS_THEY_ARE,
@@ -78,14 +84,15 @@ def levels_again(rig: Rig, known: Known, sun: RigSun | None, lane: Lane, aims: A
         return None
     seen: list[np.ndarray] = []
     both = [fitted(each, logged.days) for each in (Lane(), lane)]
-    run(rig, logged.years, both, early_days=0, start=logged.begun, each_day=lambda levels: seen.append(levels[..., 0]))
-    was, came = np.concatenate(seen).T
+    run(rig, logged.years, both, early_days=0, start=logged.begun, each_day=lambda levels: seen.append(
+        np.stack((levels[:, 0, AS_IT_WAS], levels[:, 1, AS_IT_COULD if lane.changes else AS_IT_WAS]))))
+    was, came = np.concatenate(seen, axis=1)
     return LevelsAgain(logged.days[0], was, came)
 
 
 @dataclass(frozen=True)
 class _Logged:
-    """The logged days as one year, its days, and the level it begins at."""
+    """The logged days as two years (see `AS_IT_WAS`), their days, and the level they begin at."""
 
     years: Years
     days: list[date]
@@ -99,10 +106,10 @@ def _logged(rig: Rig, known: Known, sun: RigSun | None, aims: Aims, other_sun: R
         return None
     begin = day_start(days[0].day, rig.zone).timestamp()
     bounds = begin + 3600.0 * np.arange(24 * len(days) + 1)
-    share = _shares(np.diff(np.sum([array.at(bounds) for array in sun.arrays], axis=0)), days)
+    share = _shares(np.diff(np.sum([array.at(bounds) for array in sun.arrays], axis=0)), days, known)
     dates = [of.day for of in days]
-    suns = arranged(rig, under_shares(rig, share[:, None], begin, sun, aims, other_sun), aims, dates)
-    came = suns.sun[:-1, :, 0]
+    suns = arranged(rig, under_shares(rig, share, begin, sun, aims, other_sun), aims, dates)
+    came = suns.sun[:-1, :, AS_IT_WAS]
     shape = known.lean.shapes(rig, np.zeros((2, 1)))[:, 0]
     use = np.concatenate([day.use_wh * shape for day in days])
     energy = bank_energy(rig, known.learned, None).mean
@@ -111,10 +118,16 @@ def _logged(rig: Rig, known: Known, sun: RigSun | None, aims: Aims, other_sun: R
     levels = [_at_midnight(read), *((hour, level) for hour, level in read if 0 < hour <= len(use))]
     missed = _missed(rig, came.sum(axis=0), use, energy, levels)
     for each in (suns.sun, *suns.others):
-        each[0, :, 0] += np.maximum(missed, 0.0)
+        each[0] += np.maximum(missed, 0.0)[:, None]
     use = use + np.maximum(-missed, 0.0)
-    years = Years(suns.sun, use.reshape(-1, 1).astype(np.float32), np.ones(1, np.float32), energy, (), ("log",),
-                  suns.added_to, suns.others)
+    # Where the use was cut short the books only miss how it lay over the hours; what was wanted takes its place.
+    asked, more = wanted(rig, known), use.copy()
+    for n, day in enumerate(dates):
+        if day in asked:
+            more[24 * n:24 * n + 24] = max(days[n].use_wh, asked[day]) * shape
+    both = np.stack((use, more), axis=1)
+    years = Years(suns.sun, both.astype(np.float32), np.ones(2, np.float32), energy, (), ("log",), suns.added_to,
+                  suns.others)
     return _Logged(years, dates, levels[0][1])
 
 
@@ -138,11 +151,17 @@ def _in_a_row(days: Sequence[Day]) -> list[Day]:
     return max(runs, key=lambda of: (len(of), of[0].day), default=[])
 
 
-def _shares(clear: np.ndarray, days: Sequence[Day]) -> np.ndarray:
-    """What part of the clear sky each hour's day brought, with what was spilt, (hours,)."""
+def _shares(clear: np.ndarray, days: Sequence[Day], known: Known) -> np.ndarray:
+    """What part of the clear sky each hour's day brought, with what was spilt; and in the second column with what was
+    where nobody saw it, (hours, 2)."""
     whole = clear.reshape(-1, 24).sum(axis=1)
     came = np.array([day.harvest["solar"] + day.spilt_wh for day in days])
-    return np.repeat(np.where(whole > 0, came / np.maximum(whole, 1e-9), 0.0), 24)
+    share = np.where(whole > 0, came / np.maximum(whole, 1e-9), 0.0)
+    least = {day.day for day in known.skies if day.capped}
+    above = known.account.learned.share.mean_above
+    unseen = [above(float(seen)) if day.day in least and not day.spilt_wh else seen
+              for day, seen in zip(days, share, strict=True)]
+    return np.repeat(np.stack((share, unseen), axis=1), 24, axis=0)
 
 
 def _missed(rig: Rig, harvest: np.ndarray, use: np.ndarray, energy: float,

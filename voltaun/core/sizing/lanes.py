@@ -51,6 +51,11 @@ class Lane:
                                                self.controller_w, self.sun))
 
     @property
+    def changes(self) -> bool:
+        """Whether it is anything but the rig as it stands."""
+        return not self.only_adds or self.added_w > 0 or self.strings > 0
+
+    @property
     def by_level(self) -> bool:
         """Whether anything of it follows from the level."""
         return self.rule is not None or self.saved_low is not None

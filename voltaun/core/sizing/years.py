@@ -12,7 +12,7 @@ from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
 
-from voltaun.core.learned.use import USE, Leg, day_of, days_of, grouped
+from voltaun.core.learned.use import USE, Leg, day_legs, day_of, days_of, grouped
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.autonomy import drain
 from voltaun.core.outlook.beliefs import bank_energy, unseen_draws
@@ -257,19 +257,36 @@ def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], coun
     if known.use is None or not told:
         return _listed_use(rig, known, days, count, seed)
     cut = cut_short(rig, known, told)
-    free = {day: wh for day, wh in told.items() if day not in cut} if len(told) - len(cut) >= LEAST_FREE else told
-    mean = sum(free.values()) / len(free)
-    months = _month_factors(free, mean)
-    before, after, part = _between_months(list(told))
-    usual = months[before] * (1 - part) + months[after] * part
-    habit = known.use.weekdays
+    mean, months = _seasons_of_use(told, cut)
+    usual, habit = _on_days(months, list(told)), known.use.weekdays
     seen = [Seen(day, wh / mean / usual[n] / habit[day.weekday()], day in cut)
             for n, (day, wh) in enumerate(sorted(told.items()))]
     (model,) = learn([seen], [max(told)], USE)
     drawn = draw(model, max(told) + timedelta(days=400), len(days), count, (seed, 18, 19))
+    return np.asarray(drawn * mean * _on_days(months, days)[:, None] * habit[[day.weekday() for day in days], None])
+
+
+def wanted(rig: Rig, known: Known) -> dict[date, float]:
+    """Of the logged days that were cut short, what is usual at that time of the year, Wh."""
+    told = days_of(day_legs(known.account.intervals), rig.zone)
+    cut = sorted(cut_short(rig, known, told))
+    if not cut:
+        return {}
+    mean, months = _seasons_of_use(told, set(cut))
+    return dict(zip(cut, (mean * _on_days(months, cut)).tolist(), strict=True))
+
+
+def _seasons_of_use(told: Mapping[date, float], cut: set[date]) -> tuple[float, np.ndarray]:
+    """The usual use a day, Wh, and what each month's is of it, (12,), by the days that were not cut short."""
+    free = {day: wh for day, wh in told.items() if day not in cut} if len(told) - len(cut) >= LEAST_FREE else told
+    mean = sum(free.values()) / len(free)
+    return mean, _month_factors(free, mean)
+
+
+def _on_days(months: np.ndarray, days: Sequence[date]) -> np.ndarray:
+    """What stands for each month, (12,), on these days."""
     before, after, part = _between_months(days)
-    season = months[before] * (1 - part) + months[after] * part
-    return np.asarray(drawn * mean * season[:, None] * habit[[day.weekday() for day in days], None])
+    return np.asarray(months[before] * (1 - part) + months[after] * part)
 
 
 LEAST_FREE = 14
