@@ -24,7 +24,7 @@ def legs(*watt_hours, hours=24.0):
 
 
 def model(*watt_hours):
-    return learn_uses([legs(*watt_hours)], [TODAY], HOBART)[0]
+    return learn_uses([legs(*watt_hours)], [TODAY], HOBART, 0.1)[0]
 
 
 class Legs(unittest.TestCase):
@@ -89,6 +89,28 @@ class Habits(unittest.TestCase):
         self.assertLess(np.median(away[0]), 0.6 * np.median(as_usual[0]))
         self.assertGreater(np.median(away[9]), np.median(away[0]))
         self.assertLess(np.median(away[9]), np.median(as_usual[9]))
+
+    def test_a_day_that_was_cut_short_at_the_hard_floor_is_only_a_least(self):
+        rng = np.random.default_rng(1)
+        usual = (1000 * np.exp(0.2 * rng.standard_normal(80))).tolist()
+        told = legs(*usual, *[300.0] * 10)
+        days = [TODAY + timedelta(days=n) for n in range(10)]
+
+        def ahead(lowest):
+            cut = [*told[:80], *(replace(leg, lowest=lowest) for leg in told[80:])]
+            made = learn_uses([cut], [TODAY], HOBART, 0.1)[0]
+            return len(use.cut_short(cut, HOBART, 0.1)), float(np.median(made.draw(days, 4000, 1)))
+        saved, at_floor, near, above = ahead(None), ahead(0.1), ahead(0.11), ahead(0.12)
+        self.assertEqual([each[0] for each in (saved, at_floor, near, above)], [0, 10, 10, 0])
+        self.assertEqual(saved[1], above[1])  # as little by one's own will
+        self.assertLess(saved[1], 800)
+        self.assertGreater(at_floor[1], 900)
+        # Nine tenths of the usual and more was not cut short; with too few days beside them all days count.
+        full = [replace(leg, lowest=0.1) for leg in legs(*[1000.0] * 20, 890.0, 910.0)]
+        self.assertEqual(len(use.cut_short([*legs(*[1000.0] * 60)[:-22], *full], HOBART, 0.1)), 1)
+        few = {date(2026, 11, n): 1000.0 for n in range(1, 15)}
+        self.assertEqual(len(use.free_of(few, {date(2026, 11, 1)})), 14)
+        self.assertEqual(len(use.free_of(few | {date(2026, 11, 15): 1.0}, {date(2026, 11, 15)})), 14)
 
     def test_ten_days_are_wider_than_days_that_forget_each_other(self):
         rng = np.random.default_rng(2)

@@ -12,7 +12,7 @@ import pvlib
 
 from tests.core.outlook.test_outlook import log_of
 from tests.support import HOBART, readings, rig, sun_of
-from voltaun.core.learned.use import day_legs, days_of
+from voltaun.core.learned.use import cut_short, day_legs, days_of
 from voltaun.core.log.ledger import Reading
 from voltaun.core.outlook.ask import known
 from voltaun.core.rig.parts import Bank, Engine, Generator, Load, Mains, Place, SolarArray
@@ -36,7 +36,6 @@ from voltaun.core.sizing.worksheet import Inputs, options, peak_sun, worksheet
 from voltaun.core.sizing.years import (
     STRETCH_DAYS,
     Years,
-    cut_short,
     from_files,
     from_log,
     lay_stretches,
@@ -327,7 +326,7 @@ class FromLog(unittest.TestCase):
         told = known(rig(), log, sun_of(rig()), log[-1].at)
         legs = day_legs(told.account.intervals)
         days = days_of(legs, rig().zone)
-        cut = cut_short(rig(), told, days)
+        cut = cut_short(legs, rig().zone, floor)
         # At the floor at either end, and short of use; what stood above it, and what used 96 %, was not cut short.
         self.assertEqual(sorted(days[day] for day in cut), [1500.0] * 3)
         self.assertEqual(sum(wh == 1500.0 for day, wh in days.items() if day not in cut), 1)

@@ -18,7 +18,10 @@ MIN_LEG_HOURS, MAX_LEG_HOURS = 18.0, 7 * 24.0
 
 @dataclass(frozen=True)
 class Leg:
-    """Whole intervals that together make about a day: hours, and Wh or None; capped when its sun is only a least."""
+    """Whole intervals that together make about a day: hours, and Wh or None; capped when its sun is only a least.
+
+    lowest  the least level that was known within it, a fraction
+    """
 
     hours: float
     use_wh: float | None
@@ -27,6 +30,7 @@ class Leg:
     capped: bool
     use_read: bool
     end: datetime
+    lowest: float | None = None
 
 
 @dataclass(frozen=True)
@@ -73,7 +77,8 @@ def _leg(group: list[Interval], hours: float) -> Leg:
     return Leg(hours, total(i.use_wh for i in group) if trusted or use_read else None,
                total(i.harvest["solar"] for i in group) if trusted else None,
                total(i.clear_sky_wh for i in group), any(i.at_least for i in group),
-               use_read, group[-1].end)
+               use_read, group[-1].end, min((level for i in group for level in (i.soc_start, i.soc_end)
+                                             if level is not None), default=None))
 
 
 def use_of(legs: list[Leg]) -> UseLearned | None:
@@ -121,13 +126,19 @@ class UseModel:
         return np.asarray(shares * self.scale_wh * self.weekdays[[day.weekday() for day in days], None])
 
 
-def learn_uses(histories: Sequence[Sequence[Leg]], todays: Sequence[date], zone: ZoneInfo) -> list[UseModel | None]:
-    """How the use goes on by the legs known at each of these todays; None with fewer than `LEAST_DAYS` of a day."""
+def learn_uses(histories: Sequence[Sequence[Leg]], todays: Sequence[date], zone: ZoneInfo,
+               hard_floor: float) -> list[UseModel | None]:
+    """How the use goes on by the legs known at each of these todays; None with fewer than `LEAST_DAYS` of a day.
+
+    hard_floor  the level at which the load is cut off, a fraction: see `cut_short`
+    """
     told = [days_of(legs, zone) for legs in histories]
-    scales = [_scale(days, today) for days, today in zip(told, todays, strict=True)]
-    habits = [_weekdays(days, scale) for days, scale in zip(told, scales, strict=True)]
-    seen = [[Seen(day, wh / scale / habit[day.weekday()], False) for day, wh in days.items()] if scale else []
-            for days, scale, habit in zip(told, scales, habits, strict=True)]
+    cuts = [cut_short(legs, zone, hard_floor) for legs in histories]
+    frees = [free_of(days, cut) for days, cut in zip(told, cuts, strict=True)]
+    scales = [_scale(days, today) for days, today in zip(frees, todays, strict=True)]
+    habits = [_weekdays(days, scale) for days, scale in zip(frees, scales, strict=True)]
+    seen = [[Seen(day, wh / scale / habit[day.weekday()], day in cut) for day, wh in days.items()] if scale else []
+            for days, cut, scale, habit in zip(told, cuts, scales, habits, strict=True)]
     made = learn(seen, todays, USE)
     return [UseModel(series, scale, habit) if scale and series.days >= LEAST_DAYS else None
             for series, scale, habit in zip(made, scales, habits, strict=True)]
@@ -142,6 +153,28 @@ def days_of(legs: Sequence[Leg], zone: ZoneInfo) -> dict[date, float]:
     """The use by the local day in which the middle of its leg lies, Wh."""
     return {day_of(leg.end, leg.hours, zone): leg.use_wh * 24 / leg.hours
             for leg in legs if leg.use_wh is not None and leg.hours <= LONGEST_DAY_HOURS}
+
+
+LEAST_FREE = 14
+"""With fewer days on which the cut-off did not act nothing is said of what would be used without it."""
+
+CUT_GRAIN, CUT_SHARE = 0.015, 0.9
+"""So near the hard floor a level is at it; a day that used more of the usual than this was not cut short."""
+
+
+def cut_short(legs: Sequence[Leg], zone: ZoneInfo, hard_floor: float) -> set[date]:
+    """The days whose use is only a least: a level was read at the hard floor (a fraction), where the load is cut off,
+    and less than usual was used. A bank with room to spare is asked for more than an empty one could give."""
+    told = days_of(legs, zone)
+    at_floor = {day_of(leg.end, leg.hours, zone) for leg in legs
+                if leg.lowest is not None and leg.lowest <= hard_floor + CUT_GRAIN}
+    usual = float(np.mean([wh for day, wh in told.items() if day not in at_floor] or [0.0]))
+    return {day for day in at_floor if told.get(day, np.inf) < CUT_SHARE * usual}
+
+
+def free_of(told: dict[date, float], cut: set[date]) -> dict[date, float]:
+    """The use of the days that were not cut short, Wh; of all days where they are too few."""
+    return {day: wh for day, wh in told.items() if day not in cut} if len(told) - len(cut) >= LEAST_FREE else told
 
 
 def _scale(days: dict[date, float], today: date) -> float:

@@ -81,7 +81,7 @@ def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: date
     learned = recently(account, as_of)
     return Known(window, account, skies, learn_sky(skies, today, sky_kind), learned,
                  lean_of(rig, Shares(rig, account.intervals), learned, as_of),
-                 learn_uses([day_legs(account.intervals)], [today], rig.zone)[0])
+                 learn_uses([day_legs(account.intervals)], [today], rig.zone, rig.bank.hard_floor)[0])
 
 
 def lean_of(rig: Rig, shares: Shares, learned: Learned, as_of: datetime) -> Lean:

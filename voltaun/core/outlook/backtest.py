@@ -105,7 +105,8 @@ class _Past:
         days = [_known_by(self.rig, self.made, whole, n, self.sun) for n in self.starts]
         todays = [local_day(self.ordered[n].at, self.rig.zone) for n in self.starts]
         skies = learn_skies(days, todays) if self.starts else []
-        uses = learn_uses([self._legs(n) for n in self.starts], todays, self.rig.zone) if self.starts else []
+        uses = learn_uses([self._legs(n) for n in self.starts], todays, self.rig.zone,
+                          self.rig.bank.hard_floor) if self.starts else []
         learned = None
         for turn, (n, today) in enumerate(zip(self.starts, todays, strict=True)):
             if learned is None or turn % RELEARN == 0:

@@ -12,7 +12,7 @@ from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
 
-from voltaun.core.learned.use import USE, Leg, day_legs, day_of, days_of, grouped
+from voltaun.core.learned.use import USE, Leg, cut_short, day_legs, days_of, free_of
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.autonomy import drain
 from voltaun.core.outlook.beliefs import bank_energy, unseen_draws
@@ -256,8 +256,8 @@ def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], coun
     told = days_of(legs, rig.zone)
     if known.use is None or not told:
         return _listed_use(rig, known, days, count, seed)
-    cut = cut_short(rig, known, told)
-    mean, months = _seasons_of_use(told, cut)
+    cut = cut_short(legs, rig.zone, rig.bank.hard_floor)
+    mean, months = _seasons_of_use(free_of(told, cut))
     usual, habit = _on_days(months, list(told)), known.use.weekdays
     seen = [Seen(day, wh / mean / usual[n] / habit[day.weekday()], day in cut)
             for n, (day, wh) in enumerate(sorted(told.items()))]
@@ -268,17 +268,16 @@ def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], coun
 
 def wanted(rig: Rig, known: Known) -> dict[date, float]:
     """Of the logged days that were cut short, what is usual at that time of the year, Wh."""
-    told = days_of(day_legs(known.account.intervals), rig.zone)
-    cut = sorted(cut_short(rig, known, told))
+    legs = day_legs(known.account.intervals)
+    cut = sorted(cut_short(legs, rig.zone, rig.bank.hard_floor))
     if not cut:
         return {}
-    mean, months = _seasons_of_use(told, set(cut))
+    mean, months = _seasons_of_use(free_of(days_of(legs, rig.zone), set(cut)))
     return dict(zip(cut, (mean * _on_days(months, cut)).tolist(), strict=True))
 
 
-def _seasons_of_use(told: Mapping[date, float], cut: set[date]) -> tuple[float, np.ndarray]:
+def _seasons_of_use(free: Mapping[date, float]) -> tuple[float, np.ndarray]:
     """The usual use a day, Wh, and what each month's is of it, (12,), by the days that were not cut short."""
-    free = {day: wh for day, wh in told.items() if day not in cut} if len(told) - len(cut) >= LEAST_FREE else told
     mean = sum(free.values()) / len(free)
     return mean, _month_factors(free, mean)
 
@@ -287,27 +286,6 @@ def _on_days(months: np.ndarray, days: Sequence[date]) -> np.ndarray:
     """What stands for each month, (12,), on these days."""
     before, after, part = _between_months(days)
     return np.asarray(months[before] * (1 - part) + months[after] * part)
-
-
-LEAST_FREE = 14
-"""With fewer days on which the cut-off did not act nothing is said of what would be used without it."""
-
-CUT_GRAIN, CUT_SHARE = 0.015, 0.9
-"""So near the hard floor a level is at it; a day that used more of the usual than this was not cut short."""
-
-
-def cut_short(rig: Rig, known: Known, told: Mapping[date, float]) -> set[date]:
-    """The days whose use is only a least: a level was read at the hard floor, where the load is cut off, and less than
-    usual was used. A bank with room to spare is asked for more than a small one could give.
-
-    told  Wh of each day.
-    """
-    floor = rig.bank.hard_floor + CUT_GRAIN
-    at_floor = {day_of(group[-1].end, sum(of.hours for of in group), rig.zone)
-                for group in grouped(known.account.intervals)
-                if any(level is not None and level <= floor for of in group for level in (of.soc_start, of.soc_end))}
-    usual = float(np.mean([wh for day, wh in told.items() if day not in at_floor] or [0.0]))
-    return {day for day in at_floor if told.get(day, np.inf) < CUT_SHARE * usual}
 
 
 def _month_factors(told: Mapping[date, float], mean: float) -> np.ndarray:
