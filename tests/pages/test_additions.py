@@ -120,6 +120,11 @@ class Question(AdditionsCase):
         self.hides("Ruled out", self.show("?at=2-0"))
 
     def test_a_word_on_the_winter_is_kept_and_counts(self):
+        def july(page):  # of the worksheet by month
+            return float(re.findall(r'<td class="n">([\d.]+)</td>', page[page.index("<th>Peak-sun h</th>"):])[6])
+        bright = july(self.show())
+        self.ask(winter="0/0/10")
+        self.assertLess(july(self.show()), bright - 0.3)
         self.ask(winter="2/3/5", most_days="5")
         page = self.show()
         self.shows('value="2/3/5"', page)

@@ -9,7 +9,7 @@ from urllib.parse import urlencode
 
 from tests.support import NOW, DatabaseCase, csrf, environment, readings, serving
 from voltaun.core.log.ledger import Reading
-from voltaun.core.rig.parts import Bank, Engine, Generator, Load
+from voltaun.core.rig.parts import Bank, Engine, Generator, Load, Mains
 from voltaun.database import readings as kept
 from voltaun.database import rigs
 from voltaun.database.connection import transaction
@@ -381,7 +381,8 @@ class RigAndAdditions(PagesCase):
                    follows("loads-new", name="Pump", daily_wh="300", side="dc"))
         # What limits a part meets is told of the figures as they are typed.
         with transaction(self.db):
-            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, vehicles=(Engine("Ute", 320),)), NOW)
+            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, vehicles=(
+                Engine("Ute", 320), Engine("Truck", 320, 13.2, 10, None, 0.9))), NOW)
         self.hides("reaches the battery", follows("vehicles-0"))
         self.shows("119 W reaches the battery and not 320 W", follows("vehicles-0", input_v="13.2", input_a="10",
                                                          converter_efficiency="90", name="Van"))
@@ -584,6 +585,27 @@ class AllRigs(PagesCase):
         self.shows("There is no reading of the level yet", page)
         self.assertRegex(page, r"8[0-9] %")
         self.shows("All rigs together", self.client.get("/1/today").text)
+
+    def test_what_one_charges_from_another_is_use_there(self):
+        log = readings(*({"soc": 0.8, "use_wh": 1000.0, "solar_wh": 1100.0, "mains_wh": 1.0} for _ in range(25)),
+                       start=NOW - timedelta(days=24))
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, mains=(Mains("Test rig", 200),), loads=(
+                Load("Fridge", 520, "dc", evidence="metered"),)), NOW)
+            second = rigs.add(self.db, replace(self.rig, name="Trailer", arrays=(), mains=(
+                Mains("Test rig", 200, True),)))
+            kept.add_many(self.db, second, [replace(each, solar_wh=None, mains_wh=393.12) for each in log])
+        self.keep(*log)
+        # 393.12 Wh through a charger (0.90) and this inverter (0.91) are 480 a day of the 1000 that are used here.
+        page = self.client.get("/1/bench").text
+        self.shows("The list explains what the log says: 520 Wh a day", page)
+        self.shows("Of that into Trailer", page)
+        self.hides("Of that into Test rig", page)
+        self.shows("480 Wh", page)
+        self.hides("Of that into", self.client.get("/2/bench").text)
+        self.shows("Test rig put about 393 Wh a day into Trailer over 24 logged days: about 480 Wh a day of its own "
+                   "use.", self.client.get("/together").text)
+        self.shows("Named as another of your systems", self.client.get("/2/rig?part=mains-0").text)
 
 
 class DayNought(PagesCase):

@@ -144,6 +144,8 @@ class SkyDays(unittest.TestCase):
             made = reckon(with_bank, readings(*rows, start=begin, hours=hours), sun_of(of)).intervals
             return days.sky_days(with_bank, made, sun_of(of))
         found = told([small] * 20 + [large] * 20)
+        share = reckon(of, readings(*[small] * 20, *[large] * 20, start=night), sun_of(of)).learned.share
+        self.assertEqual((share.days, share.capped_days), (39, 19))
         self.assertEqual([day.capped for day in found], [False] * 20 + [True] * 19)
         self.assertEqual([round(day.share, 2) for day in found[:2]], [round(day.share, 2) for day in told([small] * 3)])
         self.assertEqual({day.capped for day in told([small] * 9, unit_capacity_ah=80.0)}, {True})

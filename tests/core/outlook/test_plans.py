@@ -1,6 +1,7 @@
 import unittest
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
+from unittest import mock
 
 import numpy as np
 
@@ -9,6 +10,7 @@ from tests.simulated import Truth, random_rig
 from tests.simulated import log_of as log_of_rig
 from tests.support import NOW, readings, rig, sun_of
 from voltaun.core.learned.patterns import learned_trust
+from voltaun.core.learned.use import learn_uses
 from voltaun.core.log.ledger import Reading
 from voltaun.core.outlook.ask import usual_trust
 from voltaun.core.outlook.backtest import backtest
@@ -159,6 +161,13 @@ class Backtests(unittest.TestCase):
         then = look(rig(), log[:71], log[70].at, futures=4000, seed=9).days[2].solar_to_date_wh
         self.assertAlmostEqual(past.sun[0].quantiles[2] / then.p50, 1, delta=0.05)
         self.assertAlmostEqual(past.sun[0].quantiles[0] / then.p10, 1, delta=0.12)
+
+    def test_it_knows_the_days_that_were_cut_short_as_the_outlook_does(self):
+        log = [replace(each, soc=0.1, use_wh=900.0) if 50 <= n < 75 else each for n, each in enumerate(log_of(80))]
+        with mock.patch("voltaun.core.outlook.backtest.learn_uses", wraps=learn_uses) as asked:
+            backtest(rig(), log, sun_of(rig()), (3,), log[76].at, futures=50)
+        made = learn_uses(*asked.call_args[0])
+        self.assertGreater(made[0].series.capped_days, 20)
 
     def test_short_and_empty_logs(self):
         for log in ([], log_of(2), log_of(30)):

@@ -1,12 +1,15 @@
 """Several systems together: what one could give another, by a worked number."""
 
 import unittest
+from dataclasses import replace
+from datetime import timedelta
 
-from tests.support import rig
+from tests.support import NOW, readings, rig
+from voltaun.core.log.ledger import intervals
 from voltaun.core.outlook.autonomy import Drain
 from voltaun.core.outlook.standing import Standing
-from voltaun.core.outlook.together import Stands, carried
-from voltaun.core.rig.parts import Bank, Inverter
+from voltaun.core.outlook.together import Stands, carried, fed
+from voltaun.core.rig.parts import Bank, Inverter, Mains
 
 FULL = rig(name="Full", bank=Bank("lfp", 12, 400, 2, 1, charge_efficiency=0.95), inverter=Inverter(18, 0.9))
 SHORT = rig(name="Short", bank=Bank("agm", 12, 200, charge_efficiency=0.85), inverter=None)
@@ -40,6 +43,23 @@ class Together(unittest.TestCase):
         self.assertIsNone(carried([standing(FULL, 0.5, 2000.0), standing(SHORT, 0.9, 600.0)]))
         self.assertIsNone(carried([standing(FULL, 0.95, 2000.0), Stands(SHORT, None, "no level")]))
         self.assertIsNone(carried([standing(FULL, 0.95, 2000.0), standing(SHORT, 0.6, 0.0)]))
+
+    def test_the_harvest_of_one_is_the_use_of_the_other(self):
+        # Of thirty days five with 900 Wh from its socket and 25 with 300: 400 a day, which at 0.9 for the charger and
+        # 0.9 for the inverter are 493.8 of the giver. The days before are over.
+        log = readings(*({"soc": 0.8, "use_wh": 300.0, "mains_wh": 900.0 if n < 10 else 300.0} for n in range(35)),
+                       start=NOW - timedelta(days=34))
+        socket = replace(SHORT, arrays=(), mains=(Mains("Full", 200.0, True),))
+
+        def gave(taker, giver=FULL):
+            return fed(giver, [(taker, intervals(taker, log, None))], NOW)
+        told, = gave(socket)
+        self.assertEqual((told.giver, told.taker, told.days), ("Full", "Short", 30.0))
+        self.assertAlmostEqual(told.arrives_wh, 400.0)
+        self.assertAlmostEqual(told.out_wh, 493.827, places=3)
+        self.assertAlmostEqual(gave(socket, replace(FULL, inverter=None))[0].out_wh, 400 / 0.9)
+        for other in ((Mains("Post", 200.0),), (Mains("Full", 200.0), Mains("Post", 200.0)), ()):
+            self.assertEqual(gave(replace(socket, mains=other)), [])  # another socket, or nobody knows from which
 
 
 if __name__ == "__main__":

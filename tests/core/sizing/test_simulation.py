@@ -213,7 +213,9 @@ class Run(unittest.TestCase):
         years = Years(np.stack((sun, sun * 0)), use, np.array([1.0, 0.9, 1.1], np.float32), 9600.0, (), ())
         less = rng.uniform(0, 120, 24 * days)
         lanes = [Lane(), Lane(saved_low=(0.5, less)), Lane(rule=(0.25, 0.6, 700.0)), Lane(strings=1),
-                 Lane(rule=(0.3, 0.4, 60.0), saved_low=(0.35, less)), Lane(use_share=np.full(24 * days, 1.2))]
+                 Lane(rule=(0.3, 0.4, 60.0), saved_low=(0.35, less)), Lane(use_share=np.full(24 * days, 1.2)),
+                 *(Lane(use_share=np.full(24 * days, 1.6), saved_low=(0.5, less), rule=rule)
+                   for rule in (None, (0.12, 0.15, 1.0)))]
         of = rig(bank=replace(self.OF.bank, standby_w=2.0, charge_limit_w=500.0))
         counted = run(of, years, lanes, early_days=0, start=0.7)
         for n, lane in enumerate(lanes):
@@ -221,7 +223,7 @@ class Run(unittest.TestCase):
                 energy, limit = 9600 * (years.energy[year] + lane.strings), 500.0 * (1 + lane.strings)
                 level, ran, spilt, missing, below, hours = 0.7, False, 0.0, 0.0, set(), 0
                 for hour in range(24 * days):
-                    load = use[hour, year] * (1.2 if lane.use_share is not None else 1.0)
+                    load = use[hour, year] * (1.0 if lane.use_share is None else lane.use_share[0])
                     came = sun[hour, year]
                     if lane.saved_low and level < lane.saved_low[0]:
                         load -= min(load, less[hour])
@@ -330,6 +332,7 @@ class FromLog(unittest.TestCase):
         # At the floor at either end, and short of use; what stood above it, and what used 96 %, was not cut short.
         self.assertEqual(sorted(days[day] for day in cut), [1500.0] * 3)
         self.assertEqual(sum(wh == 1500.0 for day, wh in days.items() if day not in cut), 1)
+        self.assertEqual(told.use.series.capped_days, 3)
         with mock.patch("voltaun.core.sizing.years.cut_short", lambda *_: set()):
             served = from_log(rig(), told, legs, sun_of(rig()), 200, 3)
         asked = from_log(rig(), told, legs, sun_of(rig()), 200, 3)
@@ -400,6 +403,7 @@ class LogAgain(unittest.TestCase):
         plain, two, four, bank = self.again(log, Lane(600.0), Lane(1200.0), Lane(strings=2))
         self.assertEqual(was, 14)
         self.assertAlmostEqual(plain.below, was, delta=1)
+        self.assertEqual(plain.spilt_wh, 0.0)  # with nothing added no more comes than was taken
         for lane, more in ((two, (6,)), (four, (8,)), (bank, (4, 3))):
             self.assertAlmostEqual(lane.below, self.lived(*more)[0], delta=1)
         # Only what an option finds in place is more, and only on the days in which the bank may have been full.

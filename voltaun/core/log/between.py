@@ -26,7 +26,7 @@ def with_full_between(rig: Rig, made: Sequence[Interval], sun: RigSun | None) ->
     """The intervals with `full_about`, the instant at which the bank may have been full between two readings, as who
     reads once a day, at night, never sees: the harvest is laid by the hours of the clear sky, all else evenly."""
     apart = [n for n, i in enumerate(made) if BETWEEN_HOURS[0] <= i.hours <= BETWEEN_HOURS[1] and i.harvest["solar"]
-             and i.clear_sky_wh and i.soc_start is not None and i.soc_end is not None and not i.marked]
+             and i.clear_sky_wh and i.soc_start is not None and i.soc_end is not None]
     if sun is None or not apart:
         return list(made)
     begin, hours, low, high, solar, clear = np.array([

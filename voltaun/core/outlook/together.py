@@ -1,7 +1,10 @@
-"""Several systems seen together: what lies above each floor, and what would reach another of it."""
+"""Several systems seen together: what lies above each floor, what would reach another of it, and what did."""
 
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 
+from voltaun.core.log.ledger import Interval
 from voltaun.core.outlook.standing import Standing
 from voltaun.core.rig.rig import Rig
 
@@ -37,6 +40,38 @@ class Carried:
     out_wh: float
     arrives_wh: float
     days: float
+
+
+FED_DAYS = 30
+"""So far back is looked for what one system gave another."""
+
+
+@dataclass(frozen=True)
+class Fed:
+    """What one system gave another, Wh a day: into the taker's bank, out of the giver's; over so many logged days."""
+
+    giver: str
+    taker: str
+    arrives_wh: float
+    out_wh: float
+    days: float
+
+
+def fed(giver: Rig, takers: Iterable[tuple[Rig, Sequence[Interval]]], now: datetime) -> list[Fed]:
+    """What a system gave those that have it as their socket, by their logs of the last `FED_DAYS`.
+
+    takers  other systems with their intervals. One is fed by this system where its only mains source has this one's
+    name: its harvest from there is then use here, × 1 / 0.90 for the charger, and 1 / efficiency of the inverter.
+    """
+    found = []
+    passes = CHARGER * (giver.inverter.efficiency if giver.inverter else 1.0)
+    for taker, intervals in takers:
+        late = [i for i in intervals if i.start >= now - timedelta(days=FED_DAYS) and i.harvest["mains"] is not None]
+        hours, wh = sum(i.hours for i in late), sum(i.harvest["mains"] or 0.0 for i in late)
+        if [of.name for of in taker.mains] == [giver.name] and wh > 0:
+            arrives = wh / hours * 24
+            found.append(Fed(giver.name, taker.name, arrives, arrives / passes, hours / 24))
+    return found
 
 
 def carried(systems: list[Stands]) -> Carried | None:

@@ -12,6 +12,7 @@ from voltaun.database.connection import transaction
 from voltaun.pages import context
 from voltaun.pages.bench.shown import shown
 from voltaun.pages.figures.svg import el
+from voltaun.pages.systems import fed_by
 
 
 def show():
@@ -26,6 +27,7 @@ def _render(form=None, status=200):
     of = listed(rig, look.today.month, idle_tested=bool(idle and idle.instrument))
     drain = look.standing.drain if look.standing and look.standing.drain.basis == "log" else None
     logged = drain.use_wh + drain.hidden_wh if drain else None
+    given = fed_by(g.kept) if drain else []
     runs = bench.runs(context.db(), g.kept.id)
     count = Counter(each.run.subject for each in runs if each.state != "abandoned")
     used = [each.run for each in runs if each.state != "abandoned"]
@@ -36,7 +38,8 @@ def _render(form=None, status=200):
     return render_template(
         "bench/bench.html", of=of, drain=drain, logged=logged, bar=_bar(of), count=count,
         beside={name: beside(used, name) for name, times in count.items() if name and times > 1},
-        gap=gap(of, logged, drain.sd_wh, drain.days_known) if drain and of.lines else None,
+        gap=gap(of, logged - sum(each.out_wh for each in given), drain.sd_wh, drain.days_known) if drain and of.lines
+        else None, given=given,
         waiting=[each for each in said if each[2] in pressing], past=[each for each in said if each[2] not in pressing],
         round=_round(runs), doubts=measuring.doubts(rig, look.today.month), form=form or _round_form()), status
 
