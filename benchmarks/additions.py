@@ -11,8 +11,8 @@ from benchmarks.timing import side_by_side, told
 from voltaun.core.outlook.ask import known
 from voltaun.core.sizing.calendar import DAYS
 from voltaun.core.sizing.choices import all_choices, offer_of
-from voltaun.core.sizing.lanes import run
 from voltaun.core.sizing.measures import Measure, usual_measures
+from voltaun.core.sizing.run import run
 from voltaun.core.sizing.simulation import AdditionsAsk, simulate_additions
 from voltaun.core.sizing.years import from_log
 from voltaun.core.sky.clear_sky import make_table, planes, rig_sun

@@ -9,8 +9,9 @@ from tests.support import rig
 from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Load, Mains, SolarArray
 from voltaun.core.sizing.calendar import DAYS, EARLY_DAYS, calendar
 from voltaun.core.sizing.choices import Offer, all_choices, offer_of
-from voltaun.core.sizing.lanes import Lane, run
+from voltaun.core.sizing.lanes import Lane
 from voltaun.core.sizing.measures import Measure, fits, from_code, replacing, usual_measures, with_measure
+from voltaun.core.sizing.run import run
 from voltaun.core.sizing.suns import AS_THEY_ARE, Aims, arranged, own_plane_of, under_files, under_shares
 from voltaun.core.sizing.years import Years
 from voltaun.words.additions import measure as told

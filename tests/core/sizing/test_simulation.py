@@ -29,7 +29,8 @@ from voltaun.core.sizing.choices import (
     offer_of,
 )
 from voltaun.core.sizing.frontier import answer, unbeaten
-from voltaun.core.sizing.lanes import Lane, run
+from voltaun.core.sizing.lanes import Lane
+from voltaun.core.sizing.run import run
 from voltaun.core.sizing.simulation import AdditionsAsk, simulate_additions, system_share
 from voltaun.core.sizing.suns import AS_THEY_ARE
 from voltaun.core.sizing.worksheet import Inputs, options, peak_sun, worksheet

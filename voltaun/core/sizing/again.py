@@ -19,7 +19,8 @@ from voltaun.core.outlook.beliefs import bank_energy
 from voltaun.core.outlook.simulate import simulate
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.calendar import EARLY_DAYS
-from voltaun.core.sizing.lanes import Lane, on_hours, run
+from voltaun.core.sizing.lanes import Lane, on_hours
+from voltaun.core.sizing.run import run
 from voltaun.core.sizing.suns import AS_THEY_ARE, Aims, arranged, under_shares
 from voltaun.core.sizing.years import Years, wanted
 from voltaun.core.sky.clear_sky import RigSun

@@ -17,7 +17,8 @@ from voltaun.core.sizing import years as weather_years
 from voltaun.core.sizing.again import LogAgain, fitted, log_again
 from voltaun.core.sizing.choices import Choice, Offer, all_choices, with_fuel
 from voltaun.core.sizing.frontier import answer, unbeaten
-from voltaun.core.sizing.lanes import Counted, Lane, last_levels, run
+from voltaun.core.sizing.lanes import Lane
+from voltaun.core.sizing.run import Counted, last_levels, run
 from voltaun.core.sizing.suns import arranged, under_files
 from voltaun.core.sizing.worksheet import SYSTEM_SHARE
 from voltaun.core.sizing.years import Years

@@ -6,7 +6,7 @@ from voltaun.core.learned.capacity_fit import Estimate
 from voltaun.core.outlook.ask import Known
 from voltaun.core.rig.parts import SolarArray
 from voltaun.core.rig.rig import Rig
-from voltaun.core.sizing.lanes import string_energy
+from voltaun.core.sizing.banks import string_energy
 from voltaun.core.sizing.suns import AS_THEY_ARE, Aims
 
 
