@@ -6,13 +6,13 @@ from datetime import date, timedelta
 import numpy as np
 
 from tests.core.test_decisions import MIDNIGHT, PLAIN
-from tests.support import rig, sun_of
+from tests.support import readings, rig, sun_of
 from voltaun.core.instants import day_start
 from voltaun.core.learned.account import Account, Learned
 from voltaun.core.learned.hours import Lean
 from voltaun.core.learned.share import ShareLearned
-from voltaun.core.log.days import Day
-from voltaun.core.outlook.ask import Ask, Known
+from voltaun.core.log.days import Day, by_day
+from voltaun.core.outlook.ask import Ask, Known, known
 from voltaun.core.outlook.autonomy import Drain
 from voltaun.core.outlook.replay import worst_stretch
 from voltaun.core.outlook.standing import Standing
@@ -76,6 +76,20 @@ class Worst(unittest.TestCase):
                  for spilt in (0.0, 500.0)]
         # 500 Wh a day more, of which all is stored or saves what would be taken out, five days and today's.
         self.assertGreater(level[1] - level[0], 6 * 500 * 0.95 / 9600 - 0.01)
+
+    def test_what_an_empty_bank_did_not_serve_is_wanted_of_a_full_one(self):
+        # A month of 2400 Wh a day; five days at the hard floor gave 300, as much as came in.
+        rows = [{"soc": 0.6, "solar_wh": 2600.0, "use_wh": 2400.0}] * 30 + [
+            {"soc": 0.1, "solar_wh": 360.0, "use_wh": 300.0}] * 6 + [{"soc": 0.6, "solar_wh": 2600.0, "use_wh": 2400.0}]
+        log = readings(*rows, start=MIDNIGHT - timedelta(days=36))
+        told = known(PLAIN, log, None, log[-1].at)
+        days = by_day(PLAIN, told.account.intervals, None)
+        stands = Standing(MIDNIGHT, 0.9, 0.9, 9600.0, None, Drain(2400.0, 48.0, 0.0, 0.0, 36, "log"), (102.0,) * 24,
+                          0.0)
+        found = worst_stretch(Ask(PLAIN, told, None, MIDNIGHT), stands, days)
+        # Today and five days want 2400 Wh and 48 of standby each, 90 to 10 % are 7680 Wh, and no sky is told.
+        self.assertAlmostEqual(found.soc, 0.1)
+        self.assertAlmostEqual(found.short_wh, 6 * 2448 - 7680, delta=1)
 
     def test_the_days_that_took_most_are_found_and_days_not_whole_are_not(self):
         dull, bright = [day(n, 0.0) for n in range(10, 15)], [day(n, 3000.0) for n in (*range(10), *range(15, 25))]

@@ -1,12 +1,13 @@
 """The worst stretch of the log, run again from today's level: people trust it because it happened."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
 import numpy as np
 
 from voltaun.core.instants import day_start
+from voltaun.core.learned.season import wanted
 from voltaun.core.log.days import Day
 from voltaun.core.log.ledger import Balance
 from voltaun.core.outlook.ask import Ask
@@ -43,11 +44,15 @@ class Again:
 
 
 def worst_stretch(ask: Ask, stands: Standing, days: Mapping[date, Day], length: int = DAYS) -> Again | None:
-    """Run the `length` whole days that took most out of the bank again, with the sun they had and their use.
+    """Run the `length` whole days that took most out of the bank again, with the sun they had and their use; where an
+    empty bank cut that short, with the use that is usual then.
 
     What is left of today goes as the first of them did at those hours; then they follow one another.
     days  of the log. None when it holds no such stretch of whole days in a row.
     """
+    asked = wanted(ask.rig, ask.known.account.intervals)
+    days = {**days, **{when: replace(days[when], use_wh=max(days[when].use_wh, wh))
+                       for when, wh in asked.items() if when in days}}
     first = _worst(ask.rig, days, length)
     if first is None:
         return None

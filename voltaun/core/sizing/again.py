@@ -13,6 +13,7 @@ from datetime import date, timedelta
 import numpy as np
 
 from voltaun.core.instants import day_start
+from voltaun.core.learned.season import wanted
 from voltaun.core.log.days import Day, by_day
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.beliefs import bank_energy
@@ -22,7 +23,7 @@ from voltaun.core.sizing.calendar import EARLY_DAYS
 from voltaun.core.sizing.lanes import Lane, on_hours
 from voltaun.core.sizing.run import run
 from voltaun.core.sizing.suns import AS_THEY_ARE, Aims, arranged, under_shares
-from voltaun.core.sizing.years import Years, wanted
+from voltaun.core.sizing.years import Years
 from voltaun.core.sky.clear_sky import RigSun
 
 LEAST_AGAIN = 14
@@ -122,7 +123,7 @@ def _logged(rig: Rig, known: Known, sun: RigSun | None, aims: Aims, other_sun: R
         each[0] += np.maximum(missed, 0.0)[:, None]
     use = use + np.maximum(-missed, 0.0)
     # Where the use was cut short the books only miss how it lay over the hours; what was wanted takes its place.
-    asked, more = wanted(rig, known), use.copy()
+    asked, more = wanted(rig, known.account.intervals), use.copy()
     for n, day in enumerate(dates):
         if day in asked:
             more[24 * n:24 * n + 24] = max(days[n].use_wh, asked[day]) * shape

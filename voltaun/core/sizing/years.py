@@ -12,13 +12,14 @@ from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
 
-from voltaun.core.learned.use import USE, Leg, cut_short, day_legs, days_of, free_of
+from voltaun.core.learned.season import between_months, nearness, on_days, seasons_of_use
+from voltaun.core.learned.use import USE, Leg, cut_short, days_of, free_of
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.autonomy import drain
 from voltaun.core.outlook.beliefs import bank_energy, unseen_draws
 from voltaun.core.rig.rig import Rig
 from voltaun.core.series import Kind, Seen, draw, learn
-from voltaun.core.sizing.calendar import NOMINAL, calendar, standard_offset
+from voltaun.core.sizing.calendar import calendar, standard_offset
 from voltaun.core.sizing.laid import laid
 from voltaun.core.sizing.suns import AS_THEY_ARE, Aims, Suns, arranged, under_files, under_shares
 from voltaun.core.sky.clear_sky import RigSun
@@ -28,9 +29,6 @@ from voltaun.core.stats import right_censored
 
 SEASONS = ("summer", "autumn", "winter", "spring")
 """From December on, three months each, south of the equator; half a year on in the north."""
-
-SEASON_WIDTH = 30.0
-"""Days of a season count by how near they are to the middle of the month (standard deviation, days)."""
 
 UNSEEN = 0.6
 """How far the mean share of a season that nobody has seen is off, on the logit (standard deviation)."""
@@ -44,12 +42,8 @@ SEEN_DAYS = 5.0
 WORD_DAYS = 21.0
 """The user's word on a season counts as so many logged days."""
 
-MONTH_DAYS = 10.0
-"""A month's own use is believed as if so many of its days had been as usual."""
-
 RANKS = np.linspace(0.0, 1.0, 129)
 _FLAT = Kind(points=(0.1, 0.3, 0.5, 0.7, 0.9), weights=(0.8,) * 5, forget_days=300.0, most=1.0, mixed=SKY.mixed)
-_MIDDLES = np.array([(date(NOMINAL, month, 15) - date(NOMINAL, 1, 1)).days for month in range(1, 13)], dtype=float)
 
 
 @dataclass(frozen=True)
@@ -141,14 +135,11 @@ def from_files(rig: Rig, known: Known, legs: Sequence[Leg], planes: Sequence[Seq
 def _season_tables(skies: Sequence[SkyDay], habits: Mapping[str, tuple[float, float, float]],
                    north: bool) -> tuple[np.ndarray, np.ndarray]:
     """Of each month the share of clear sky at each of `RANKS`, (12, ranks), and how many days it rests on, (12,)."""
-    of_year = np.array([day.day.timetuple().tm_yday - 1 for day in skies], dtype=float)
-    values = np.array([day.share for day in skies])
+    values, nearest = np.array([day.share for day in skies]), nearness([day.day for day in skies])
     capped = np.array([day.capped for day in skies], dtype=bool)
     words = [STARTUP_SHARES[word] for word in ("clear", "mixed", "overcast")]
     tables, known = np.empty((12, len(RANKS))), np.empty(12)
-    for month in range(12):
-        apart = np.abs(of_year - _MIDDLES[month])
-        near = np.exp(-0.5 * (np.minimum(apart, 365 - apart) / SEASON_WIDTH) ** 2)
+    for month, near in enumerate(nearest):
         habit = habits.get(season_of(month + 1, north))
         told = WORD_DAYS * np.array(habit) if habit else np.zeros(3)
         known[month] = near.sum() + told.sum()
@@ -162,20 +153,11 @@ def _season_tables(skies: Sequence[SkyDay], habits: Mapping[str, tuple[float, fl
     return tables, known
 
 
-def _between_months(days: Sequence[date]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Of each day the month before and after whose middles it lies between, and how far it is towards the second."""
-    at = np.array([day.timetuple().tm_yday - 1 for day in days], dtype=float)
-    after = np.searchsorted(_MIDDLES, at) % 12
-    before = (after - 1) % 12
-    gap = (_MIDDLES[after] - _MIDDLES[before]) % 365
-    return before, after, ((at - _MIDDLES[before]) % 365) / gap
-
-
 def _shares(skies: Sequence[SkyDay], tables: np.ndarray, weights: np.ndarray, days: Sequence[date], count: int,
             seed: int, north: bool) -> tuple[np.ndarray, dict[str, np.ndarray]]:
     """Share of clear sky of each day and year: ranks go on as the log's do, each in the distribution of its season; and
     how far each season's mean was drawn from it, by its name."""
-    before, after, part = _between_months([day.day for day in skies])
+    before, after, part = between_months([day.day for day in skies])
     seen = []
     for n, day in enumerate(skies):
         table = tables[before[n]] * (1 - part[n]) + tables[after[n]] * part[n]
@@ -185,7 +167,7 @@ def _shares(skies: Sequence[SkyDay], tables: np.ndarray, weights: np.ndarray, da
     model = replace(model, points=RANKS, ranks=RANKS)
     ranks = draw(model, last + timedelta(days=400), len(days), count, (seed, 12, 13))
     lay_stretches(ranks, seen, days, np.random.default_rng([seed, 20]))
-    before, after, part = _between_months(days)
+    before, after, part = between_months(days)
     at = np.clip(ranks, 0, 1) * (len(RANKS) - 1)
     low = np.minimum(at.astype(int), len(RANKS) - 2)
 
@@ -257,47 +239,13 @@ def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], coun
     if known.use is None or not told:
         return _listed_use(rig, known, days, count, seed)
     cut = cut_short(legs, rig.zone, rig.bank.hard_floor)
-    mean, months = _seasons_of_use(free_of(told, cut))
-    usual, habit = _on_days(months, list(told)), known.use.weekdays
+    mean, months = seasons_of_use(free_of(told, cut))
+    usual, habit = on_days(months, list(told)), known.use.weekdays
     seen = [Seen(day, wh / mean / usual[n] / habit[day.weekday()], day in cut)
             for n, (day, wh) in enumerate(sorted(told.items()))]
     (model,) = learn([seen], [max(told)], USE)
     drawn = draw(model, max(told) + timedelta(days=400), len(days), count, (seed, 18, 19))
-    return np.asarray(drawn * mean * _on_days(months, days)[:, None] * habit[[day.weekday() for day in days], None])
-
-
-def wanted(rig: Rig, known: Known) -> dict[date, float]:
-    """Of the logged days that were cut short, what is usual at that time of the year, Wh."""
-    legs = day_legs(known.account.intervals)
-    cut = sorted(cut_short(legs, rig.zone, rig.bank.hard_floor))
-    if not cut:
-        return {}
-    mean, months = _seasons_of_use(free_of(days_of(legs, rig.zone), set(cut)))
-    return dict(zip(cut, (mean * _on_days(months, cut)).tolist(), strict=True))
-
-
-def _seasons_of_use(free: Mapping[date, float]) -> tuple[float, np.ndarray]:
-    """The usual use a day, Wh, and what each month's is of it, (12,), by the days that were not cut short."""
-    mean = sum(free.values()) / len(free)
-    return mean, _month_factors(free, mean)
-
-
-def _on_days(months: np.ndarray, days: Sequence[date]) -> np.ndarray:
-    """What stands for each month, (12,), on these days."""
-    before, after, part = _between_months(days)
-    return np.asarray(months[before] * (1 - part) + months[after] * part)
-
-
-def _month_factors(told: Mapping[date, float], mean: float) -> np.ndarray:
-    """What each month's use is of the usual, drawn towards 1, (12,)."""
-    of_year = np.array([day.timetuple().tm_yday - 1 for day in told], dtype=float)
-    off = np.array(list(told.values())) / mean - 1
-    factors = np.empty(12)
-    for month in range(12):
-        apart = np.abs(of_year - _MIDDLES[month])
-        near = np.exp(-0.5 * (np.minimum(apart, 365 - apart) / SEASON_WIDTH) ** 2)
-        factors[month] = 1 + (near @ off) / (near.sum() + MONTH_DAYS)
-    return np.maximum(factors, 0.1)
+    return np.asarray(drawn * mean * on_days(months, days)[:, None] * habit[[day.weekday() for day in days], None])
 
 
 def _listed_use(rig: Rig, known: Known, days: Sequence[date], count: int, seed: int) -> np.ndarray:
