@@ -7,7 +7,7 @@ import numpy as np
 
 from tests.support import readings, rig
 from voltaun.core.instants import zone
-from voltaun.core.learned import use
+from voltaun.core.learned import season, use
 from voltaun.core.learned.share import ShareLearned, with_spilt
 from voltaun.core.learned.use import Leg, learn_uses
 from voltaun.core.log.ledger import intervals
@@ -25,6 +25,27 @@ def legs(*watt_hours, hours=24.0):
 
 def model(*watt_hours):
     return learn_uses([legs(*watt_hours)], [TODAY], HOBART, 0.1)[0]
+
+
+class Seasons(unittest.TestCase):
+    def test_a_year_is_round(self):
+        # The last of December lies 16 days from the middle of its month and 15 from that of January.
+        near = season.nearness([date(2026, 12, 31), date(2026, 1, 15)])
+        self.assertAlmostEqual(near[11, 0], math.exp(-0.5 * (16 / 30) ** 2))
+        self.assertAlmostEqual(near[0, 0], math.exp(-0.5 * (15 / 30) ** 2))
+        self.assertEqual(near[0, 1], 1.0)
+        before, after, part = season.between_months([date(2026, 12, 31), date(2026, 1, 15)])
+        self.assertEqual((before.tolist(), after.tolist()), ([11, 11], [0, 0]))
+        np.testing.assert_allclose(part, [16 / 31, 1.0])
+        months = np.arange(12.0)
+        self.assertAlmostEqual(season.on_days(months, [date(2026, 2, 1)])[0], 17 / 31)
+
+    def test_a_months_use_is_drawn_towards_the_usual(self):
+        told = {date(2026, 7, 15): 2000.0, date(2026, 1, 15): 1000.0}
+        mean, months = season.seasons_of_use(told)
+        far = math.exp(-0.5 * (181 / 30) ** 2)
+        self.assertEqual(mean, 1500.0)
+        self.assertAlmostEqual(months[6], 1 + (500 / 1500) * (1 - far) / (1 + far + 10))
 
 
 class Legs(unittest.TestCase):
