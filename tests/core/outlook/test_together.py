@@ -58,6 +58,9 @@ class Together(unittest.TestCase):
         self.assertAlmostEqual(told.arrives_wh, 400.0)
         self.assertAlmostEqual(told.out_wh, 493.827, places=3)
         self.assertAlmostEqual(gave(socket, replace(FULL, inverter=None))[0].out_wh, 400 / 0.9)
+        seldom = readings({"soc": 0.8}, {"soc": 0.8, "mains_wh": 6000.0}, start=NOW - timedelta(days=60), hours=1440.0)
+        part, = fed(FULL, [(socket, intervals(socket, seldom, None))], NOW)
+        self.assertEqual((part.arrives_wh, part.days), (100.0, 30.0))  # of a long stretch what lies in the thirty days
         for other in ((Mains("Post", 200.0),), (Mains("Full", 200.0), Mains("Post", 200.0)), ()):
             self.assertEqual(gave(replace(socket, mains=other)), [])  # another socket, or nobody knows from which
 

@@ -4,6 +4,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from voltaun.core.instants import hours_between
 from voltaun.core.log.ledger import Interval
 from voltaun.core.outlook.standing import Standing
 from voltaun.core.rig.rig import Rig
@@ -65,9 +66,12 @@ def fed(giver: Rig, takers: Iterable[tuple[Rig, Sequence[Interval]]], now: datet
     """
     found = []
     passes = CHARGER * (giver.inverter.efficiency if giver.inverter else 1.0)
+    since = now - timedelta(days=FED_DAYS)
     for taker, intervals in takers:
-        late = [i for i in intervals if i.start >= now - timedelta(days=FED_DAYS) and i.harvest["mains"] is not None]
-        hours, wh = sum(i.hours for i in late), sum(i.harvest["mains"] or 0.0 for i in late)
+        late = [(i, hours_between(max(i.start, since), i.end)) for i in intervals
+                if i.end > since and i.harvest["mains"] is not None]
+        hours = sum(inside for _, inside in late)
+        wh = sum((i.harvest["mains"] or 0.0) * inside / i.hours for i, inside in late)
         if [of.name for of in taker.mains] == [giver.name] and wh > 0:
             arrives = wh / hours * 24
             found.append(Fed(giver.name, taker.name, arrives, arrives / passes, hours / 24))
