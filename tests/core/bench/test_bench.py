@@ -8,6 +8,7 @@ import numpy as np
 from tests.support import NOW, rig, sun_of
 from voltaun.core.bench import metering, trials
 from voltaun.core.bench import round as rounds
+from voltaun.core.bench.drawdown import drawdown
 from voltaun.core.bench.findings import changes, doubtful, find, in_kwh
 from voltaun.core.bench.runs import Mark, Run
 from voltaun.core.reasons import CounterFell, Misread, NotYet, reason
@@ -40,7 +41,7 @@ class WorkedExamples(unittest.TestCase):
 
     def test_drawdown_trial(self):
         run = Run("drawdown", marks=marks((0, 12, 23.5, 36), soc=(0.96, 0.88, 0.81, 0.73)))
-        found = trials.drawdown(run, rig(bank=Bank("lfp", 12.8, 400)))
+        found = drawdown(run, rig(bank=Bank("lfp", 12.8, 400)))
         self.assertEqual([round(found.slope * 100, 3), round(found.slope * 2400, 1)], [0.636, 15.3])
         self.assertEqual(round(found.hours_to(0.20)[0], 1), 83.3)
         self.assertEqual(round(found.watts, 1), 32.6)
@@ -163,35 +164,35 @@ class Drawdown(unittest.TestCase):
         # Five readings twelve hours apart on a line of one point each: Σ(h − 24)² = 1440. The display's half point
         # counts as four readings: √(4 × 0.005² / 7 / 1440) × t 2.365 = 0.0002355 an hour either way.
         run = Run("drawdown", marks=tuple(Mark(START + timedelta(hours=12 * n), soc=0.9 - 0.01 * n) for n in range(5)))
-        found = trials.drawdown(run, rig())
+        found = drawdown(run, rig())
         self.assertAlmostEqual(found.slope, 0.01 / 12)
         self.assertAlmostEqual(found.high - found.slope, 0.0002355, places=6)
 
     def test_a_level_that_rises_is_refused(self):
         run = Run("drawdown", marks=marks((0, 5, 10), soc=(0.9, 0.85, 0.88)))
         with self.assertRaisesRegex(Misread, "level_rose .*0.88.*0.85") as fault:
-            trials.drawdown(run, rig())
+            drawdown(run, rig())
         self.assertEqual(fault.exception.at, run.marks[2].at)
 
     def test_too_few_or_level_readings(self):
         for hours, soc in (((0,), (0.9,)), ((0, 5), (0.9, 0.8)), ((0, 5, 9), (0.9, None, 0.8)),
                            ((0, 5, 9), (0.9, 0.9, 0.9))):
             with self.assertRaises(NotYet):
-                trials.drawdown(Run("drawdown", marks=marks(hours, soc=soc)), rig())
+                drawdown(Run("drawdown", marks=marks(hours, soc=soc)), rig())
         steep = Run("drawdown", marks=marks((0, 2, 12, 24, 36), soc=(0.98, 0.92, 0.86, 0.80, 0.74)), warm=True)
-        whole, later = trials.drawdown(steep, rig()), trials.drawdown(replace(steep, leave_out_hours=2), rig())
+        whole, later = drawdown(steep, rig()), drawdown(replace(steep, leave_out_hours=2), rig())
         self.assertGreater(whole.slope, later.slope)
         self.assertAlmostEqual(later.slope, 0.005 / 1, 3)
         self.assertIn(reason("drawn_down_warm"), whole.remarks)
         with self.assertRaisesRegex(NotYet, "too_little_is_left"):
-            trials.drawdown(replace(steep, leave_out_hours=20), rig())
+            drawdown(replace(steep, leave_out_hours=20), rig())
 
     def test_a_stretch_in_the_middle_is_left_out(self):
         # A point an hour on both sides of a heater's two hours: Σ(h − mean)² = 2 × (6² + 6²) = 144 about two means,
         # √(4 × 0.005² / 7 / 144) × t 2.365 = 0.000745.
         shown = marks((0, 6, 12, 14, 20, 26), soc=(0.96, 0.90, 0.84, 0.70, 0.64, 0.58))
         run = Run("drawdown", marks=(*shown[:3], replace(shown[3], reset=True), *shown[4:]))
-        found, whole = trials.drawdown(run, rig()), trials.drawdown(replace(run, marks=shown), rig())
+        found, whole = drawdown(run, rig()), drawdown(replace(run, marks=shown), rig())
         self.assertAlmostEqual(found.slope, 0.01)
         self.assertAlmostEqual(found.high - found.slope, 0.000745, places=6)
         self.assertEqual((found.used, found.last_soc), (6, 0.58))
@@ -201,27 +202,27 @@ class Drawdown(unittest.TestCase):
         # What charged there may have lifted the level; elsewhere it may not.
         lifted = replace(run, marks=tuple(replace(mark, soc=mark.soc + 0.2) if n > 2 else mark
                                           for n, mark in enumerate(run.marks)))
-        self.assertAlmostEqual(trials.drawdown(lifted, rig()).slope, 0.01)
+        self.assertAlmostEqual(drawdown(lifted, rig()).slope, 0.01)
         with self.assertRaisesRegex(Misread, "level_rose"):
-            trials.drawdown(replace(lifted, marks=(*lifted.marks[:3], shown[3], *lifted.marks[4:])), rig())
+            drawdown(replace(lifted, marks=(*lifted.marks[:3], shown[3], *lifted.marks[4:])), rig())
         # One that stands alone between two tells nothing; two stretches of two are enough, one of two is not.
         pairs = tuple(replace(mark, reset=n in (2, 3)) for n, mark in enumerate(shown[:2] + shown[2:5]))
-        self.assertEqual(trials.drawdown(replace(run, marks=pairs), rig()).used, 4)
+        self.assertEqual(drawdown(replace(run, marks=pairs), rig()).used, 4)
         with self.assertRaisesRegex(NotYet, "too_little_is_left"):
-            trials.drawdown(replace(run, marks=pairs[:3]), rig())
+            drawdown(replace(run, marks=pairs[:3]), rig())
 
     def test_a_loads_own_figure_is_what_is_left_of_the_drain(self):
         of = rig(inverter=Inverter(18, 0.9))
         run = Run("drawdown", "Freezer", "ac", marks((0, 12, 24, 36), soc=(0.96, 0.90, 0.84, 0.78)))
-        ac, dc = trials.drawdown(run, of), trials.drawdown(replace(run, side="dc"), of)
+        ac, dc = drawdown(run, of), drawdown(replace(run, side="dc"), of)
         self.assertAlmostEqual(dc.load_wh_per_day, (ac.watts - 2) * 24)
         self.assertAlmostEqual(ac.load_wh_per_day, (ac.watts - 2 - 18) * 0.9 * 24)
-        self.assertIsNone(trials.drawdown(replace(run, subject=""), of).load_wh_per_day)
+        self.assertIsNone(drawdown(replace(run, subject=""), of).load_wh_per_day)
 
     def test_more_time_narrows_the_slope(self):
         def width(hours):
             run = Run("drawdown", marks=marks(hours, soc=[round(0.95 - 0.006 * hour, 2) for hour in hours]))
-            found = trials.drawdown(run, rig())
+            found = drawdown(run, rig())
             return found.high - found.low
         self.assertGreater(width((0, 6, 12)), width((0, 12, 24)))
         self.assertGreater(width((0, 12, 24)), width((0, 12, 24, 36, 48)))
@@ -232,7 +233,7 @@ class Drawdown(unittest.TestCase):
         for _ in range(200):
             slope, hours = rng.uniform(0.003, 0.012), np.sort(rng.uniform(0, 40, 6))
             soc = [round(0.95 - slope * hour, 2) for hour in hours]
-            found = trials.drawdown(Run("drawdown", marks=marks(hours.tolist(), soc=soc)), rig())
+            found = drawdown(Run("drawdown", marks=marks(hours.tolist(), soc=soc)), rig())
             held += found.low <= slope <= found.high
         self.assertGreaterEqual(held, 190)
 
@@ -505,7 +506,7 @@ class KnownTruth(unittest.TestCase):
         truth = (orchard_trailer.TRUTH.fridge_w + orchard_trailer.TRUTH.standby_w) / orchard_trailer.TRUTH.energy_wh
         held = 0
         for seed in range(20):
-            found = trials.drawdown(measured.drawdown_trial(np.random.default_rng(seed), NOW), of)
+            found = drawdown(measured.drawdown_trial(np.random.default_rng(seed), NOW), of)
             held += found.low <= truth <= found.high
         self.assertGreaterEqual(held, 18)
 

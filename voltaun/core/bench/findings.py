@@ -5,9 +5,10 @@ from datetime import timedelta
 
 from voltaun.core.bench import metering, trials
 from voltaun.core.bench.cells import Cells, hydrometer
+from voltaun.core.bench.drawdown import Drawdown, drawdown
 from voltaun.core.bench.metering import Labelled, Metered
 from voltaun.core.bench.runs import Run
-from voltaun.core.bench.trials import Drawdown, Harvested, InverterFit, Tested
+from voltaun.core.bench.trials import Harvested, InverterFit, Tested
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.reasons import Reason, reason
 from voltaun.core.rig.figures import Path
@@ -28,7 +29,7 @@ def find(run: Run, rig: Rig, sun: RigSun | None = None, usual_share: float | Non
     if run.instrument == "label":
         return metering.label(run)
     if run.instrument == "drawdown":
-        return trials.drawdown(run, rig)
+        return drawdown(run, rig)
     if run.instrument == "capacity":
         return trials.capacity(run, rig)
     if run.instrument == "inverter":

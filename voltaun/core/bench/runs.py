@@ -2,7 +2,7 @@
 
 An instrument takes readings over hours or days and ends in a finding: a figure with its uncertainty, which
 is applied to the rig with one action and stays traceable. The instruments are in `metering` (meter run,
-label), `trials` (drawdown, capacity, inverter, harvest) and `cells` (hydrometer).
+label), `drawdown`, `trials` (capacity, inverter, harvest) and `cells` (hydrometer).
 """
 
 from collections.abc import Sequence
@@ -14,6 +14,10 @@ from voltaun.core.instants import hours_between
 from voltaun.core.reasons import CounterFell, Misread, NotYet
 
 INSTRUMENTS = ("meter", "drawdown", "capacity", "inverter", "harvest", "hydrometer", "label")
+
+
+SOC_ERROR = 0.005
+"""A display's percent is taken to be off by half a point."""
 
 
 @dataclass(frozen=True)
@@ -111,3 +115,12 @@ def require_time(run: Run, count: int = 2) -> None:
             raise Misread("at_one_instant", after.at)
     if len(run.marks) < count:
         raise NotYet("too_few_readings", there=len(run.marks), needed=count)
+
+
+Stretch = list[tuple[datetime, float]]
+"""Readings of the level in a row: when, and what it was."""
+
+
+def levels(run: Run) -> Stretch:
+    """All readings of the level."""
+    return [(mark.at, mark.soc) for mark in run.marks if mark.soc is not None]

@@ -5,10 +5,10 @@ from datetime import timedelta
 
 from flask import abort, flash, g, redirect, render_template, request, url_for
 
+from voltaun.core.bench.drawdown import Drawdown
 from voltaun.core.bench.findings import changes, in_kwh
 from voltaun.core.bench.metering import beside
 from voltaun.core.bench.runs import INSTRUMENTS, Mark, Run
-from voltaun.core.bench.trials import Drawdown
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.rig import SOURCE_GROUPS
 from voltaun.core.rig.usual import USUAL, usual

@@ -4,10 +4,11 @@ import math
 from dataclasses import dataclass
 
 from voltaun.core.bench.cells import Cells
+from voltaun.core.bench.drawdown import Drawdown
 from voltaun.core.bench.findings import Finding, changes, doubtful, find
 from voltaun.core.bench.metering import Labelled, Metered
 from voltaun.core.bench.runs import Run
-from voltaun.core.bench.trials import Drawdown, Harvested, InverterFit, Tested
+from voltaun.core.bench.trials import Harvested, InverterFit, Tested
 from voltaun.core.reasons import CounterFell, Misread, NotYet
 from voltaun.core.rig.bank import effective_energy
 from voltaun.core.rig.figures import figures

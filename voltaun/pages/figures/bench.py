@@ -6,9 +6,10 @@ from dataclasses import dataclass
 from markupsafe import Markup
 
 from voltaun.core.bench.cells import Cells
+from voltaun.core.bench.drawdown import Drawdown
 from voltaun.core.bench.metering import Metered
 from voltaun.core.bench.runs import Run
-from voltaun.core.bench.trials import Drawdown, InverterFit
+from voltaun.core.bench.trials import InverterFit
 from voltaun.core.instants import hours_between
 from voltaun.core.rig.rig import Rig
 from voltaun.pages.figures.svg import band, el, figure, join, path
