@@ -270,6 +270,20 @@ class Bench(BrowserCase):
         self.shows("Taken back")
 
 
+class RigOnAPhone(BrowserCase):
+    window = {"width": 390, "height": 844}
+
+    def test_a_part_opens_as_a_page_of_its_own(self):
+        page = self.go("/2/rig")
+        page.locator("svg.one-line-narrow a", has_text="Fridge box").click()
+        page.get_by_role("button", name="Keep it").wait_for()
+        self.assertEqual(page.locator("svg.one-line-narrow").is_visible(), False)
+        self.assertEqual(page.locator("main h2:visible").all_inner_texts(), ["Fridge box"])
+        self.assertLess(page.evaluate("document.documentElement.scrollHeight"), 1700)
+        page.get_by_role("link", name="Leave it as it was").click()
+        page.locator("svg.one-line-narrow").wait_for()
+
+
 class BenchOnAPhone(BrowserCase):
     window = {"width": 390, "height": 844}
 
