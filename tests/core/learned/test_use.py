@@ -117,10 +117,13 @@ class Habits(unittest.TestCase):
         told = legs(*usual, *[300.0] * 10)
         days = [TODAY + timedelta(days=n) for n in range(10)]
 
+        def cut_of(legs):
+            return use.cut_short(use.days_of(legs, HOBART), legs, HOBART, 0.1)
+
         def ahead(lowest):
             cut = [*told[:80], *(replace(leg, lowest=lowest) for leg in told[80:])]
             made = learn_uses([cut], [TODAY], HOBART, 0.1)[0]
-            return len(use.cut_short(cut, HOBART, 0.1)), float(np.median(made.draw(days, 4000, 1)))
+            return len(cut_of(cut)), float(np.median(made.draw(days, 4000, 1)))
         saved, at_floor, near, above = ahead(None), ahead(0.1), ahead(0.11), ahead(0.12)
         self.assertEqual([each[0] for each in (saved, at_floor, near, above)], [0, 10, 10, 0])
         self.assertEqual(saved[1], above[1])  # as little by one's own will
@@ -128,7 +131,7 @@ class Habits(unittest.TestCase):
         self.assertGreater(at_floor[1], 900)
         # Nine tenths of the usual and more was not cut short; with too few days beside them all days count.
         full = [replace(leg, lowest=0.1) for leg in legs(*[1000.0] * 20, 890.0, 910.0)]
-        self.assertEqual(len(use.cut_short([*legs(*[1000.0] * 60)[:-22], *full], HOBART, 0.1)), 1)
+        self.assertEqual(len(cut_of([*legs(*[1000.0] * 60)[:-22], *full])), 1)
         few = {date(2026, 11, n): 1000.0 for n in range(1, 15)}
         self.assertEqual(len(use.free_of(few, {date(2026, 11, 1)})), 14)
         self.assertEqual(len(use.free_of(few | {date(2026, 11, 15): 1.0}, {date(2026, 11, 15)})), 14)

@@ -329,7 +329,7 @@ class FromLog(unittest.TestCase):
         told = known(rig(), log, sun_of(rig()), log[-1].at)
         legs = day_legs(told.account.intervals)
         days = days_of(legs, rig().zone)
-        cut = cut_short(legs, rig().zone, floor)
+        cut = cut_short(days, legs, rig().zone, floor)
         # At the floor at either end, and short of use; what stood above it, and what used 96 %, was not cut short.
         self.assertEqual(sorted(days[day] for day in cut), [1500.0] * 3)
         self.assertEqual(sum(wh == 1500.0 for day, wh in days.items() if day not in cut), 1)

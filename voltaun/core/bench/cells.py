@@ -20,12 +20,11 @@ ACID_C = 25.0
 class Cells:
     """The finding of a hydrometer: the last reading, and how the cells stood at each.
 
-    at, gravities  of the last; weakest  the number of its weakest cell, 1 the first; shown  the level and spread by it
+    gravities  of the last; weakest  the number of its weakest cell, 1 the first; shown  the level and spread by it
     spreads  when the cells were read, and how far apart they were
     behind  the number of the cell that was the weakest every time while they came further apart, None where none is
     """
 
-    at: datetime
     gravities: tuple[float, ...]
     weakest: int
     shown: Gravity
@@ -54,7 +53,7 @@ def hydrometer(run: Run, rig: Rig) -> Cells:
     wider = shown[-1].spread - shown[0].spread > WIDER
     behind = weakest[-1] if len(read) > 1 and wider and len(set(weakest)) == 1 else None
     last = read[-1]
-    return Cells(last.at, last.cells, weakest[-1], shown[-1],
+    return Cells(last.cells, weakest[-1], shown[-1],
                  tuple((mark.at, of.spread) for mark, of in zip(read, shown, strict=True)), behind,
                  tuple(_remarks(shown[-1], weakest[-1], behind, last.ambient_c is None)))
 

@@ -15,7 +15,6 @@ from voltaun.core.reasons import CounterFell, Misread, NotYet
 
 INSTRUMENTS = ("meter", "drawdown", "capacity", "inverter", "harvest", "hydrometer", "label")
 
-
 SOC_ERROR = 0.005
 """A display's percent is taken to be off by half a point."""
 

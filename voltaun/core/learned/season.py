@@ -53,8 +53,9 @@ def seasons_of_use(free: Mapping[date, float]) -> tuple[float, np.ndarray]:
 def wanted(rig: Rig, made: Sequence[Interval]) -> dict[date, float]:
     """Of the logged days that were cut short at the hard floor, what is usual at that time of the year, Wh."""
     legs = day_legs(made)
-    cut = sorted(cut_short(legs, rig.zone, rig.bank.hard_floor))
+    told = days_of(legs, rig.zone)
+    cut = sorted(cut_short(told, legs, rig.zone, rig.bank.hard_floor))
     if not cut:
         return {}
-    mean, months = seasons_of_use(free_of(days_of(legs, rig.zone), set(cut)))
+    mean, months = seasons_of_use(free_of(told, set(cut)))
     return dict(zip(cut, (mean * on_days(months, cut)).tolist(), strict=True))

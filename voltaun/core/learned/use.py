@@ -133,7 +133,7 @@ def learn_uses(histories: Sequence[Sequence[Leg]], todays: Sequence[date], zone:
     hard_floor  the level at which the load is cut off, a fraction: see `cut_short`
     """
     told = [days_of(legs, zone) for legs in histories]
-    cuts = [cut_short(legs, zone, hard_floor) for legs in histories]
+    cuts = [cut_short(days, legs, zone, hard_floor) for days, legs in zip(told, histories, strict=True)]
     frees = [free_of(days, cut) for days, cut in zip(told, cuts, strict=True)]
     scales = [_scale(days, today) for days, today in zip(frees, todays, strict=True)]
     habits = [_weekdays(days, scale) for days, scale in zip(frees, scales, strict=True)]
@@ -162,10 +162,12 @@ CUT_GRAIN, CUT_SHARE = 0.015, 0.9
 """So near the hard floor a level is at it; a day that used more of the usual than this was not cut short."""
 
 
-def cut_short(legs: Sequence[Leg], zone: ZoneInfo, hard_floor: float) -> set[date]:
-    """The days whose use is only a least: a level was read at the hard floor (a fraction), where the load is cut off,
-    and less than usual was used. A bank with room to spare is asked for more than an empty one could give."""
-    told = days_of(legs, zone)
+def cut_short(told: dict[date, float], legs: Sequence[Leg], zone: ZoneInfo, hard_floor: float) -> set[date]:
+    """The days whose use is only a least: a level stood at the hard floor (a fraction), where the load is cut off, and
+    less than usual was used. A bank with room to spare is asked for more than an empty one could give.
+
+    told  Wh of each day of these legs, see `days_of`
+    """
     at_floor = {day_of(leg.end, leg.hours, zone) for leg in legs
                 if leg.lowest is not None and leg.lowest <= hard_floor + CUT_GRAIN}
     usual = float(np.mean([wh for day, wh in told.items() if day not in at_floor] or [0.0]))

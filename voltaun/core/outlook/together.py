@@ -68,11 +68,13 @@ def fed(giver: Rig, takers: Iterable[tuple[Rig, Sequence[Interval]]], now: datet
     passes = CHARGER * (giver.inverter.efficiency if giver.inverter else 1.0)
     since = now - timedelta(days=FED_DAYS)
     for taker, intervals in takers:
+        if [of.name for of in taker.mains] != [giver.name]:
+            continue
         late = [(i, hours_between(max(i.start, since), i.end)) for i in intervals
                 if i.end > since and i.harvest["mains"] is not None]
         hours = sum(inside for _, inside in late)
         wh = sum((i.harvest["mains"] or 0.0) * inside / i.hours for i, inside in late)
-        if [of.name for of in taker.mains] == [giver.name] and wh > 0:
+        if wh > 0:
             arrives = wh / hours * 24
             found.append(Fed(giver.name, taker.name, arrives, arrives / passes, hours / 24))
     return found

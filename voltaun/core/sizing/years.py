@@ -238,7 +238,7 @@ def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], coun
     told = days_of(legs, rig.zone)
     if known.use is None or not told:
         return _listed_use(rig, known, days, count, seed)
-    cut = cut_short(legs, rig.zone, rig.bank.hard_floor)
+    cut = cut_short(told, legs, rig.zone, rig.bank.hard_floor)
     mean, months = seasons_of_use(free_of(told, cut))
     usual, habit = on_days(months, list(told)), known.use.weekdays
     seen = [Seen(day, wh / mean / usual[n] / habit[day.weekday()], day in cut)
