@@ -392,6 +392,10 @@ class OtherInstruments(BenchCase):
         self.shows("Did something charge before the reading of", self.show())
         page = self.press("marks/3", reset="yes").text
         self.shows("The bank falls 24.0 % a day", page)
+        # The fan lies on both sides of the line: its two edges half-way, the one drawn there and the other back.
+        fan, line = ([float(y) for y in re.findall(r"[\d.]+ ([\d.]+)", re.search(
+            rf'<path d="M([^"]+)" class="{kind}"', page)[1])] for kind in ("fan-outer", "level level-ahead"))
+        self.assertTrue(fan[12] + 5 < line[12] < fan[-13] - 5, (fan, line))
         self.shows("before it left out", page)
         self.shows("Count the stretch before it", self.show(query="?edit=3"))
         self.hides("Leave out the stretch", self.show(query="?edit=0"))

@@ -136,9 +136,11 @@ def _level(run, finding, rig):
         parts.append(el("path", d=f"M{_LEFT} {axes.y(floor):.1f} H{_RIGHT}", class_=kind))
     said = f"{len(shown)} readings of the level, from {shown[0].soc * 100:.0f} to {shown[-1].soc * 100:.0f} %."
     if fall:
-        ends = (offset, min(most, offset + level / finding.slope))
-        xs = [axes.x(h) for h in ends]
-        lines = [[axes.y(max(0.0, level - slope * (h - offset))) for h in ends]
+        # In steps, since the steeper side of the fan comes to nought before its end.
+        last = min(most, offset + level / finding.slope)
+        along = [offset + n / 24 * (last - offset) for n in range(25)]
+        xs = [axes.x(h) for h in along]
+        lines = [[axes.y(max(0.0, level - slope * (h - offset))) for h in along]
                  for slope in (finding.high, finding.low, finding.slope)]
         parts += [el("path", d=band(xs, lines[0], lines[1]), class_="fan-outer"),
                   el("path", d=path(list(zip(xs, lines[2], strict=True))), class_="level level-ahead")]
