@@ -1,5 +1,6 @@
 """Runs every test, on the machine's cores side by side, and closes with the line that counts them."""
 
+import argparse
 import io
 import os
 import sys
@@ -8,6 +9,8 @@ import unittest
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from multiprocessing import get_context
 from pathlib import Path
+
+from tests.days import Day, seed_of_the_tree
 
 ROOT = Path(__file__).parents[1]
 FIRST = ("test_browser", "test_trouble", "test_backup", "test_queue", "test_requests", "test_model", "test_plans")
@@ -42,11 +45,12 @@ def _tests(suite):
             yield each
 
 
-def run(name: str) -> tuple[str, int, int, int, float, str]:
-    """Run one class; its name, how many tests ran, were skipped and failed, seconds, and what was printed."""
+def run(name: str, seed: str) -> tuple[str, int, int, int, float, str]:
+    """Run one class on its day; its name, how many tests ran, were skipped and failed, seconds, what was printed."""
     out, begun = io.StringIO(), time.monotonic()
-    suite = unittest.defaultTestLoader.loadTestsFromName(name)
-    result = unittest.TextTestRunner(stream=out, verbosity=1, buffer=True).run(suite)
+    with Day.drawn(seed, name).lived():
+        suite = unittest.defaultTestLoader.loadTestsFromName(name)
+        result = unittest.TextTestRunner(stream=out, verbosity=1, buffer=True).run(suite)
     # A test with several failed parts is one failed test; a broken set-up counts as one more.
     broken = {getattr(test, "test_case", test).id() for test, _ in result.failures + result.errors}
     failed = len(broken) + len(result.unexpectedSuccesses)
@@ -54,17 +58,24 @@ def run(name: str) -> tuple[str, int, int, int, float, str]:
 
 
 def main() -> int:
+    asks = argparse.ArgumentParser(prog="python -m tests", description=__doc__)
+    asks.add_argument("names", nargs="*", metavar="NAME", help="a folder, module, class or test; all of them without")
+    asks.add_argument("--day", default=None, metavar="SEED", help="the seed of the days; the commit without one")
+    asked = asks.parse_args()
+    seed = asked.day or seed_of_the_tree()
     os.environ.pop("VOLTAUN_NOW", None)
     os.environ |= {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}  # each process has one core
     ran = skipped = failed = 0
     slow = []
+    print(f"Each class on a day of its own, by the seed {seed}: python -m tests --day {seed}", flush=True)
     with ProcessPoolExecutor(os.cpu_count(), mp_context=get_context("spawn")) as pool:
-        for done in as_completed([pool.submit(run, name) for name in suites(sys.argv[1:])]):
+        for done in as_completed([pool.submit(run, name, seed) for name in suites(asked.names)]):
             name, tests, left_out, broken, seconds, text = done.result()
             ran, skipped, failed = ran + tests, skipped + left_out, failed + broken
             slow.append((seconds, name))
-            if broken or len(sys.argv) > 1:
-                print(f"\n{name}\n{text}", flush=True)
+            if broken or asked.names:
+                print(f"\n{name}\non {Day.drawn(seed, name)}\nagain: python -m tests --day {seed} {name}\n{text}",
+                      flush=True)
             else:
                 print(".", end="", flush=True)
     print("\nThe longest: " + ", ".join(f"{name.rpartition('tests.')[2]} {seconds:.0f} s"
