@@ -281,7 +281,7 @@ class Commands(FilledCase):
             with transaction(empty):
                 rigs.add(empty, self.rig)
             given = ("--rig", self.rig.name, "--as", kind, "-o")
-            voltaun("export", *given, folder / name, "--db", folder / "new.db", check=0)
+            voltaun("export", *given, folder / name, "--db", folder / "new.db", "--over", check=0)
             voltaun("import", folder / name, "--db", folder / f"empty-{kind}.db", "--sure", check=0)
             voltaun("export", *given, folder / f"again-{name}", "--db", folder / f"empty-{kind}.db", check=0)
             self.assertEqual((folder / name).read_bytes(), (folder / f"again-{name}").read_bytes(), kind)

@@ -26,6 +26,8 @@ def db_option(command):
                         help="The database file; without it the one in your data folder.")(command)
 
 
+over_option = click.option("--over", is_flag=True, help="Also write over a file that is there and is not a copy.")
+
 json_flag = click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 
 
@@ -59,11 +61,14 @@ def read_db(db: Path | None):
         raise Refused(str(fault)) from fault
 
 
-def write_out(output: Path | None, texts) -> None:
-    """Write pieces of text to a file, whole or not at all, or to standard output."""
+def write_out(output: Path | None, texts, over: bool = False) -> None:
+    """Write pieces of text to a file, whole or not at all, or to standard output; over what stands there only if told.
+    """
     if output is None:
         sys.stdout.writelines(texts)
         return
+    if output.is_file() and output.stat().st_size and not over:
+        raise Refused(f"{output}: found a file there, expected a new name; --over writes over it")
     from voltaun.database.connection import in_words
     from voltaun.database.files import write_file
     try:
@@ -115,11 +120,13 @@ def rig_from(data, file=None):
     from voltaun.core.rig.fields import RigFaults
     from voltaun.formats.log_csv import decode
     from voltaun.formats.rig_file import read_rig
-    where = file or "rig file"
+    where, told = file or "rig file", []
     try:
-        return read_rig(refusing(decode, data, file=where))
+        made = read_rig(refusing(decode, data, file=where), told)
     except RigFaults as error:
         raise Refused("\n".join(f"{where}, {fault}" for fault in error.faults)) from error
+    warn([f"{where}: {each}" for each in told])
+    return made
 
 
 def warn(warnings):

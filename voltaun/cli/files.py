@@ -13,6 +13,7 @@ from voltaun.cli.common import (
     kept_rig,
     now,
     open_db,
+    over_option,
     read_db,
     refusing,
     rig_from,
@@ -121,7 +122,7 @@ def _import_samples(file, rig_name, differing, mapping, sure, db, as_json):
         try:
             doubt = None if sure else staged.doubt(kept.rig, now())
             if doubt:
-                raise Refused(f"{file}: found {doubt}, which cannot be with this rig; nothing was kept. "
+                raise Refused(f"{file}: found {doubt}, which is hardly so; nothing was kept. "
                               "If it is right, say --sure")
             brought, made = bring_samples(db_path(db), kept.id, staged, file.name, now(), brought_so_far)
         except AnotherUnderWay as another:
@@ -198,12 +199,13 @@ def _differing_text(pairs, zone):
               show_default=True)
 @db_option
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="Without it, standard output.")
-def export(rig_name, kind, db, output):
+@over_option
+def export(rig_name, kind, db, output, over):
     """Write a rig's log, with what was reckoned marked as such, its samples, the rig itself, or everything of one rig
     or of all, the removed ones too."""
     with read_db(db) as connection:
         kept = None if kind == "archive" and rig_name is None else kept_rig(connection, rig_name)
-        write_out(output, _exported(connection, kept, kind))
+        write_out(output, _exported(connection, kept, kind), over)
 
 
 def _exported(connection, kept, kind):

@@ -5,23 +5,32 @@ from pathlib import Path
 
 import click
 
-from voltaun.cli.common import Refused, db_option, db_path, json_flag, now, read_db, say
+from voltaun.cli.common import Refused, db_option, db_path, json_flag, now, over_option, read_db, say
 
 
 @click.command()
 @click.argument("file", type=click.Path(path_type=Path))
 @db_option
-def backup(file, db):
+@over_option
+def backup(file, db, over):
     """Copy the database to a file, while it is in use; the copy is itself a database."""
+    from contextlib import closing
+
     from voltaun.database import backup as copies
-    from voltaun.database.connection import DatabaseFault
+    from voltaun.database import check as checks
+    from voltaun.database.connection import DatabaseFault, connect_reading
     if file.resolve() == db_path(db).resolve():
         raise Refused(f"{file}: found the database itself, expected another place for the copy")
     with read_db(db) as connection:
         try:
-            copies.backup(connection, file)
-        except DatabaseFault as fault:
+            copies.backup(connection, file, over)
+            with closing(connect_reading(file)) as copy:
+                faults = checks.faults(copy)
+        except (DatabaseFault, sqlite3.Error) as fault:
             raise Refused(str(fault)) from fault
+    if faults:
+        raise Refused(f"{file}: copied with the {len(faults)} fault{'s' if len(faults) > 1 else ''} that the database "
+                      f"has; `voltaun check` lists them")
     click.echo(f"{file}: the copy is whole.")
 
 
@@ -36,8 +45,15 @@ def restore(file, db):
         done = copies.restore(file, db_path(db), now())
     except DatabaseFault as fault:
         raise Refused(str(fault)) from fault
-    what = "What stood there was damaged; it is put aside as it was, in" if done.damaged else "What stood there is in"
-    click.echo(f"{file} is the database now." + (f" {what} {done.before.name}." if done.before else ""))
+    click.echo(f"{file} is the database now, and whole." + (f" {_before(done)}" if done.before else ""))
+
+
+def _before(done) -> str:
+    """Where what stood there is now."""
+    if not done.before.exists():
+        return f"What was left beside one that is gone is in {done.before.name}-wal and the like."
+    return (f"What stood there was damaged; it is put aside as it was, in {done.before.name}." if done.damaged else
+            f"What stood there is in {done.before.name}.")
 
 
 @click.command()

@@ -31,11 +31,14 @@ def demo(db, port):
     """Serve the application with the demo data, in a temporary database unless --db keeps it."""
     import tempfile
 
-    from voltaun.demo.fill import fill
+    from voltaun.demo.fill import fill, is_demo
     with tempfile.TemporaryDirectory(prefix="voltaun-demo-") as folder:
         path = db or Path(folder) / "demo.db"
         _make(path)
         with open_db(path) as connection:
+            if not is_demo(connection):
+                raise Refused(f"{path}: found rigs of your own in it, expected a new file or one of the demo; nothing "
+                              "was added. `voltaun serve` opens it")
             fill(connection, now())
         _serve(path, "127.0.0.1", port)
 

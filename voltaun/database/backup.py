@@ -7,6 +7,7 @@ neither push out the good ones nor have one made at every look.
 import os
 import re
 import sqlite3
+from collections.abc import Iterable
 from contextlib import closing, suppress
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -18,6 +19,7 @@ from voltaun.database.connection import (
     COPIES,
     DatabaseFault,
     connect,
+    connect_reading,
     in_words,
     is_ours,
     migrations,
@@ -29,18 +31,64 @@ from voltaun.database.files import copy_database
 
 KEPT_COPIES = 7
 
-_ASIDE = ("", "-wal", "-shm")
+_BESIDE = ("-wal", "-shm", "-journal")
+"""What SQLite keeps beside a file. One that another file left there is played into whatever comes in its place."""
 
 
-def backup(connection: sqlite3.Connection, to: Path) -> None:
-    """Copy the database to a file while others read and write it. Raises DatabaseFault, and then nothing is there."""
+def backup(connection: sqlite3.Connection, to: Path, over: bool = False) -> None:
+    """Copy the database to a file while others read and write it. Raises DatabaseFault, and then nothing is there.
+
+    over  also in the place of what is no Voltaun database, or of a copy that holds something newer
+    """
     if to.exists() and not to.is_file():
         raise DatabaseFault(f"{to}: found a {'folder' if to.is_dir() else 'device'}, expected a file to write")
+    if to.exists() and not over:
+        _may_be_written_over(connection, to)
     try:
         if not copy_database(connection, to):
             raise DatabaseFault(f"{to}: the copy is not whole; nothing was put there")
     except (sqlite3.Error, OSError) as error:
         raise DatabaseFault(f"{to}: {in_words(error, to)}; expected a place with enough room for the copy") from error
+
+
+def _may_be_written_over(connection: sqlite3.Connection, to: Path) -> None:
+    """Refuse to write over what is not ours, or is newer than what would take its place."""
+    if not to.stat().st_size:
+        return
+    if not _is_ours(to):
+        raise DatabaseFault(f"{to}: found a file that is no Voltaun database, expected a new name; --over writes over "
+                            "it")
+    try:
+        with closing(connect_reading(to)) as standing:
+            theirs, here = newest_in(standing), newest_in(connection)
+    except sqlite3.Error:
+        return  # a damaged copy holds nothing that could be compared
+    if theirs > here:
+        what = theirs[1] or "a newer Voltaun"
+        raise DatabaseFault(f"{to}: found a copy with something of {what} in it, newer than all of the database, "
+                            "expected another name; --over writes over it")
+
+
+def _is_ours(path: Path) -> bool:
+    """Whether a file is a database of ours, a damaged one too."""
+    with path.open("rb") as opened:
+        header = opened.read(72)
+    if header[:16] == b"SQLite format 3\0" and int.from_bytes(header[68:72], "big") == APPLICATION_ID:
+        return True
+    try:
+        return version_of(path) > 0
+    except (DatabaseFault, sqlite3.Error, UnicodeDecodeError):
+        return False
+
+
+def newest_in(connection: sqlite3.Connection) -> tuple[int, str]:
+    """The migrations a database has had, and the latest instant at which something of it was kept or changed."""
+    version = connection.execute("PRAGMA user_version").fetchone()[0]
+    moments = []
+    for table in ("reading", "reading_change", "rig_change", "import"):
+        with suppress(sqlite3.OperationalError):  # the first releases had fewer tables
+            moments.append(connection.execute(f"SELECT max(at) FROM {table}").fetchone()[0])
+    return version, max((at for at in moments if at), default="")
 
 
 @dataclass(frozen=True)
@@ -102,8 +150,21 @@ def copy_now(connection: sqlite3.Connection, database: Path, now: datetime, fold
 
 def whole(path: Path) -> bool:
     """Whether a file is a whole Voltaun database that this program can read."""
+    return sound(path) and not newer(path)
+
+
+def newer(path: Path) -> bool:
+    """Whether a file is a database of a newer Voltaun."""
     try:
-        if not 1 <= version_of(path) <= migrations()[-1][0]:
+        return version_of(path) > migrations()[-1][0]
+    except (sqlite3.Error, OSError, DatabaseFault, UnicodeDecodeError):
+        return False
+
+
+def sound(path: Path) -> bool:
+    """Whether a file is a whole Voltaun database, also of a newer one."""
+    try:
+        if version_of(path) < 1:
             return False
         with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True)) as source:
             return source.execute("PRAGMA integrity_check").fetchone()[0] == "ok" and is_ours(source)
@@ -118,7 +179,10 @@ def newest_whole(database: Path) -> Path | None:
 
 @dataclass(frozen=True)
 class Restored:
-    """What stood in the place before: where it is now (None: nothing stood there), and whether it was damaged."""
+    """What stood in the place before: where it is now (None: nothing stood there), and whether it was damaged.
+
+    Of a database that was gone only what SQLite had left beside it may be there, under that name and its endings.
+    """
 
     before: Path | None
     damaged: bool = False
@@ -127,9 +191,12 @@ class Restored:
 def restore(copy: Path, database: Path, now: datetime) -> Restored:
     """Put a copy in the place of the database; what stood there is kept beside it.
 
-    A database that is whole is copied first; a damaged one is put aside as it is. Another program's file is left
-    alone. Raises DatabaseFault, and then nothing is changed.
+    A database that is whole is copied first; a damaged one is put aside as it is, and so is what SQLite left beside one
+    that is gone. Another program's file is left alone. What was put there is looked through before this returns.
+    Raises DatabaseFault.
     """
+    if newer(copy):
+        raise DatabaseFault(f"{copy}: found a copy of a newer Voltaun, expected one of this or an older one")
     if not whole(copy):
         raise DatabaseFault(f"{copy}: found no whole Voltaun database, expected a copy made by `voltaun backup`")
     try:
@@ -146,6 +213,9 @@ def restore(copy: Path, database: Path, now: datetime) -> Restored:
         prepare(database)
         with closing(connect(database)) as target, transaction(target):
             settings.new_epoch(target)
+        if not whole(database):
+            raise DatabaseFault(f"{database}: the copy {copy} was put there and is not whole; what stood there is in "
+                                f"{restored.before or 'no file'}")
         return restored
     except (sqlite3.Error, OSError) as error:
         raise DatabaseFault(f"{database}: {in_words(error, database)}; expected room for the copy {copy}") from error
@@ -153,8 +223,12 @@ def restore(copy: Path, database: Path, now: datetime) -> Restored:
 
 def _put_aside(database: Path, now: datetime) -> Restored:
     if not database.exists():
-        return Restored(None)
-    if whole(database):
+        if not any(Path(f"{database}{ending}").exists() for ending in _BESIDE):
+            return Restored(None)
+        left = _free(database.with_name(f"{database.stem}-left-{now:%Y%m%d-%H%M%S}.db"))
+        _move(database, left, _BESIDE)
+        return Restored(left)
+    if sound(database):
         before = _free(database.with_name(f"{database.stem}-before-{now:%Y%m%d-%H%M%S}.db"))
         with closing(connect(database)) as standing:
             backup(standing, before)
@@ -163,12 +237,27 @@ def _put_aside(database: Path, now: datetime) -> Restored:
         header = opened.read(72)
     if header[:16] == b"SQLite format 3\0" and int.from_bytes(header[68:72], "big") not in (0, APPLICATION_ID):
         raise DatabaseFault(f"{database}: found another program's database, expected Voltaun's own or nothing")
+    if _text(header):
+        raise DatabaseFault(f"{database}: found a text file, expected a database to put the copy in the place of")
     aside = _free(database.with_name(f"{database.stem}-damaged-{now:%Y%m%d-%H%M%S}.db"))
-    for ending in _ASIDE:
+    _move(database, aside, ("", *_BESIDE))
+    return Restored(aside, damaged=True)
+
+
+def _text(header: bytes) -> bool:
+    """Whether a file that begins like this is one that a person wrote, and no database whatever befell it."""
+    try:
+        begins = header.decode("utf-8", "strict")
+    except UnicodeDecodeError as error:
+        begins = header[:error.start].decode("utf-8") if error.start > len(header) - 4 else "\0"
+    return bool(begins) and all(letter.isprintable() or letter in "\ufeff\r\n\t" for letter in begins)
+
+
+def _move(database: Path, aside: Path, endings: Iterable[str]) -> None:
+    for ending in endings:
         part = Path(f"{database}{ending}")
         if part.exists():
             os.replace(part, f"{aside}{ending}")
-    return Restored(aside, damaged=True)
 
 
 def _free(path: Path) -> Path:

@@ -3,7 +3,7 @@
 import secrets
 import sqlite3
 
-_OF_THIS_FILE = ("session_key", "epoch", "second_place")
+_OF_THIS_FILE = ("session_key", "epoch", "second_place", "demo")
 """What belongs to this file on this machine, and is neither given away nor taken from another."""
 
 

@@ -6,13 +6,24 @@ from datetime import datetime, timedelta
 from voltaun.core.bench.findings import changes, find
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.sizing.climate import made_for, month_shares_of
-from voltaun.database import bench, clearsky, monitors, plans, readings, rigs, weather
+from voltaun.database import bench, clearsky, monitors, plans, readings, rigs, settings, weather
 from voltaun.database.connection import transaction
 from voltaun.demo import honey_house, measured, orchard_trailer, weighed
+
+_MARK = "demo"
+
+
+def is_demo(connection: sqlite3.Connection) -> bool:
+    """Whether a database is the demo's, or has no rig in it yet."""
+    names = {name for _, name in rigs.names(connection)}
+    kept_before = {honey_house.RIG.name, "Orchard trailer"}  # by a release that made no mark
+    return not names or settings.get(connection, _MARK) is not None or names == kept_before
 
 
 def fill(connection: sqlite3.Connection, now: datetime) -> int:
     """Put both rigs with their logs and benches into the database, unless they are there; the honey house's number."""
+    with transaction(connection):
+        settings.put(connection, _MARK, "1")
     of, trailer = honey_house.RIG, orchard_trailer.rig(now)
     trip = day_start(orchard_trailer.october(now), trailer.zone)
     first = _add(connection, of, lambda sun: honey_house.log(now, sun), measured.honey_house_runs(now))
