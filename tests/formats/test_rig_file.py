@@ -57,6 +57,22 @@ class RigFile(unittest.TestCase):
             found = [str(fault) for fault in caught.exception.faults if fault.path == path]
             self.assertTrue(any(words in fault for fault in found), caught.exception)
 
+    def test_a_misspelt_key_is_refused_with_the_right_one_and_a_newer_one_is_named(self):
+        for changes, path, right in (({"bank__everyday_flor": 0.3}, "bank.everyday_flor", "everyday_floor"),
+                                     ({"bank__standby": 2.0}, "bank.standby", "standby_w"),
+                                     ({"generatrs": []}, "generatrs", "generators"),
+                                     ({"arrays": [{"name": "Roof", "panel_w": 300, "tilt": 30}]}, "arrays[0].tilt",
+                                      "tilt_deg")):
+            with self.subTest(path), self.assertRaises(RigFaults) as caught:
+                read_rig(changed(**changes))
+            self.assertEqual([str(fault) for fault in caught.exception.faults],
+                             [f"{path}: found this key, expected {right}, or leave it out"])
+        told = []
+        later = changed(turbines=[{"name": "Creek", "rated_w": 300}], bank__until="2027-01-01")
+        self.assertEqual(read_rig(later, told), read_rig(changed()))
+        self.assertEqual(told, ["not known here, and left out: turbines, bank.until. A newer Voltaun may have written "
+                                "it"])
+
     def test_all_faults_at_once(self):
         with self.assertRaises(RigFaults) as caught:
             read_rig(changed(place__latitude=95, bank__series=0, use_side="both"))

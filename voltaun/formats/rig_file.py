@@ -3,6 +3,7 @@
 import json
 from dataclasses import fields
 from datetime import date
+from difflib import get_close_matches
 from functools import cache
 from pathlib import Path
 
@@ -15,15 +16,21 @@ _GROUPS = {"arrays": SolarArray, "vehicles": Engine, "generators": Generator, "m
            "places": Stay}
 
 
-def read_rig(text: str) -> Rig:
-    """A rig from the text of a rig file; RigFaults with every fault by its JSON path."""
+def read_rig(text: str, told: list[str] | None = None) -> Rig:
+    """A rig from the text of a rig file; RigFaults with every fault by its JSON path.
+
+    told  takes what is worth saying of it: keys that are not known here
+    """
     try:
         document = json.loads(text)
     except ValueError as error:
         raise RigFaults([Fault("rig file", f"no JSON ({error})", "a JSON object with voltaun_rig")]) from error
     except RecursionError as error:
         raise RigFaults([Fault("rig file", "JSON nested too deeply", "a JSON object with voltaun_rig")]) from error
-    return rig_from(document)
+    made = rig_from(document)
+    if told is not None and (unknown := [path for path, near in _unknown_keys(document) if near is None]):
+        told.append(f"not known here, and left out: {', '.join(unknown)[:300]}. A newer Voltaun may have written it")
+    return made
 
 
 def rig_from(document) -> Rig:
@@ -31,7 +38,8 @@ def rig_from(document) -> Rig:
     # A list without end is told before each of its parts is looked at.
     faults = [Fault(name, f"{len(document[name])} of them", f"at most {MOST_PARTS}") for name in _GROUPS
               if isinstance(document, dict) and isinstance(document.get(name), list)
-              and len(document[name]) > MOST_PARTS] or _schema_faults(document)
+              and len(document[name]) > MOST_PARTS] or _schema_faults(document) or [
+                  Fault(path, "this key", f"{near}, or leave it out") for path, near in _unknown_keys(document) if near]
     if faults:
         raise RigFaults(faults)
     groups = {name: tuple(_part(kind, part) for part in document.get(name, []))
@@ -112,6 +120,30 @@ def _known(kind, document) -> dict:
     names = {field.name for field in fields(kind)}
     return {name: tuple(value) if isinstance(value, list) else value
             for name, value in document.items() if name in names}
+
+
+LIKE = 0.8
+"""A key so like one that is known (`difflib`'s ratio) is taken for it misspelt, and no other program's."""
+
+
+def _unknown_keys(document: dict) -> list[tuple[str, str | None]]:
+    """The keys that nothing here reads, by their JSON path, each with the one that it is a misspelling of, or None."""
+    known = {"voltaun_rig", "name", "place", "bank", "inverter", "use_side", "soc_from", "not_yet_told", *_GROUPS}
+    found = [(name, _like(name, known)) for name in document if name not in known]
+    parts = [("place", Place, document["place"]), ("bank", Bank, document["bank"]),
+             *([("inverter", Inverter, document["inverter"])] if document.get("inverter") else []),
+             *((f"{group}[{n}]", kind, part) for group, kind in _GROUPS.items()
+               for n, part in enumerate(document.get(group, [])))]
+    for path, kind, part in parts:
+        known = {field.name for field in fields(kind)}
+        found += [(f"{path}.{name}", _like(name, known - set(part))) for name in part if name not in known]
+    return found
+
+
+def _like(name: str, known: set[str]) -> str | None:
+    near = get_close_matches(name.lower(), known, 1, LIKE)
+    begun = sorted(each for each in known if len(name) > 3 and each.startswith(f"{name.lower()}_"))
+    return next(iter(near + begun), None)
 
 
 @cache

@@ -90,7 +90,8 @@ def _json(sent):
         if is_archive(parse(data)):
             job = jobs().archive(g.kept.id, BytesIO(data), sent.filename)
             return redirect(url_for("log.job", rig_id=g.kept.id, job_id=job.id), 303)
-        made = read_rig(decode(data))
+        told: list[str] = []
+        made = read_rig(decode(data), told)
     except FileFaults as faults:
         return render(status=422, refused=str(faults).split("\n"))
     except RigFaults as faults:
@@ -101,7 +102,7 @@ def _json(sent):
             rig_id = rigs.add(db, made)
     except rigs.RigNameTaken:
         return render(status=409, refused=[f"found another rig named {made.name!r}, expected a name of its own"])
-    flash(f"The rig {made.name} came in.")
+    flash(" ".join([f"The rig {made.name} came in.", *(f"{each[:1].upper()}{each[1:]}." for each in told)]))
     return redirect(url_for("rig.show", rig_id=rig_id), 303)
 
 
