@@ -1,5 +1,6 @@
 import io
 import re
+import sqlite3
 import threading
 import time
 from dataclasses import replace
@@ -170,6 +171,33 @@ class Dense(PagesCase):
             self.assertIsNone(samples.span(self.db, 1))
             self.post(answer.headers["Location"] + "/cancel", said)
             self.shows(words, self.ended(answer, "Is that right?") if not said else self.ended(answer))
+
+    def test_one_wrong_year_is_asked_about_and_takes_no_month_between(self):
+        odd = self.text().replace("2026-11-24T12:00:00", "2062-11-24T12:00:00", 1)
+        answer = self.bring(odd)
+        self.shows("Found 24 November 2062 right after 24 November 2026. Is that right?", self.ended(answer))
+        self.post(answer.headers["Location"] + "/cancel")
+        self.shows("Nothing of the file was kept", self.ended(answer, "Is that right?"))
+        pauses = mock.Mock()
+        with mock.patch("voltaun.intake.bringing.let_others", pauses):
+            answer = self.bring(odd)
+            self.shows("Is that right?", self.ended(answer))
+            self.post(answer.headers["Location"] + "/cancel", {"sure": "yes"})
+            self.shows("samples came in", self.ended(answer))
+            self.post("/1/log/changed/import/1")
+        self.assertLess(pauses.call_count, 12)
+        self.assertEqual(check.faults(self.db), [])
+
+    def test_what_a_fault_left_in_the_file_is_said(self):
+        # The disk fails in mid-import, and then again when what came in is to be taken out.
+        full = sqlite3.OperationalError("database or disk is full")
+        for undoing, words in ((full, "Part of it is still in the file"), (None, "Nothing of the file was kept")):
+            undone = {"side_effect": undoing} if undoing else {"wraps": samples.drop}
+            with mock.patch("voltaun.intake.bringing.condense", side_effect=full), \
+                    mock.patch("voltaun.intake.bringing.samples.drop", **undone):
+                page = self.ended(self.bring(self.text()))
+            self.shows("The import stumbled: the disk is full.", page)
+            self.shows(words, page)
 
     def test_faults_and_a_stop_leave_nothing(self):
         self.shows("line 2, column watts", self.ended(self.bring("at,watts\n2026-11-01T10:00Z,lots\n")))

@@ -50,7 +50,10 @@ class Bringing:
         self.moved += back
         fresh, late = piece.part(piece.at > self._newest), piece.part(piece.at <= self._newest)
         if len(late):
-            self._between.append((int(late.at[0]), int(late.at[-1])))
+            # Each run of them by itself: one wrong year is not all the years between.
+            apart = np.flatnonzero(np.diff(late.at) > HOUR)
+            firsts, lasts = late.at[np.concatenate(([0], apart + 1))], late.at[np.concatenate((apart, [-1]))]
+            self._between += zip(firsts.tolist(), lasts.tolist(), strict=True)
             self.added += self._insert(late)
         if len(fresh):
             self.added += self._insert(fresh)
@@ -204,13 +207,17 @@ def unpacked(data: bytes, most_rows: int) -> Samples:
     return Samples(table[0].astype(np.int64), *table[1:])
 
 
-def months(start: int, end: int) -> Iterator[tuple[datetime, datetime]]:
-    """The months (UTC) that a stretch of seconds since 1970 touches, each as its begin and the next one's."""
-    month = datetime.fromtimestamp(start, UTC).replace(day=1, hour=0, minute=0, second=0)
-    while month.timestamp() <= end:
+def months(connection: sqlite3.Connection, rig_id: int, start: int, end: int) -> Iterator[tuple[datetime, datetime]]:
+    """The months (UTC) of a stretch of seconds since 1970 that hold samples, each as its begin and the next one's."""
+    while True:
+        found = connection.execute("SELECT min(at) FROM sample WHERE rig_id = ? AND at >= ? AND at <= ?",
+                                   (rig_id, start, end)).fetchone()[0]
+        if found is None:
+            return
+        month = datetime.fromtimestamp(found, UTC).replace(day=1, hour=0, minute=0, second=0)
         after = month.replace(year=month.year + month.month // 12, month=month.month % 12 + 1)
         yield month, after
-        month = after
+        start = int(after.timestamp())
 
 
 def take_out(connection: sqlite3.Connection, rig_id: int, start: int, end: int, now: datetime, removal: int,
@@ -284,5 +291,5 @@ def drop(connection: sqlite3.Connection, rig_id: int, start: int, end: int, impo
 def by_month(connection: sqlite3.Connection, rig_id: int) -> Iterator[Samples]:
     """All samples of a rig, a month (UTC) at a time."""
     found = span(connection, rig_id)
-    for month, after in months(*found) if found else ():
+    for month, after in months(connection, rig_id, *found) if found else ():
         yield between(connection, rig_id, month, after)

@@ -33,6 +33,9 @@ HOURS = (7, 19)
 LEARN_DAYS = 400
 """So many days before new readings are looked at to know what is usual."""
 
+FAR_APART = 366 * 86_400
+"""Rows further apart in time than this, s, are asked about: it is more often a slip than a pause."""
+
 _FORM = Samples.__dataclass_fields__
 
 
@@ -47,6 +50,8 @@ class Staged:
         """Read all pieces. Raises what they raise, and Cancelled."""
         self._file = tempfile.TemporaryFile(prefix="voltaun-")  # noqa: SIM115 (closed with this)
         self.rows, self.first, self.last = 0, None, None
+        self.jump: tuple[int, int] | None = None  # the first two rows that are more than `FAR_APART` from one another
+        self._before: int | None = None
         self.low: dict[str, float] = {}
         self.high: dict[str, float] = {}
         try:
@@ -61,6 +66,11 @@ class Staged:
     def _add(self, piece):
         np.save(self._file, np.stack([np.asarray(getattr(piece, name), dtype=float) for name in _FORM]))
         self.rows += len(piece)
+        along = piece.at if self._before is None else np.concatenate(([self._before], piece.at))
+        far = np.flatnonzero(np.abs(np.diff(along)) > FAR_APART)
+        if self.jump is None and len(far):
+            self.jump = int(along[far[0]]), int(along[far[0] + 1])
+        self._before = int(piece.at[-1])
         first, last = int(piece.at.min()), int(piece.at.max())
         self.first = first if self.first is None else min(self.first, first)
         self.last = last if self.last is None else max(self.last, last)
@@ -82,7 +92,11 @@ class Staged:
                 yield Samples(part[0].astype(np.int64), *part[1:])
 
     def doubt(self, rig, now: datetime) -> str | None:
-        """What in them cannot be (see `beyond_belief`), or None."""
+        """What in them is hardly so: a time far from the one before it, or what cannot be with this rig (see
+        `beyond_belief`); or None."""
+        if self.jump:
+            before, after = (f"{_instant(at).astimezone(rig.zone):%-d %B %Y}" for at in self.jump)
+            return f"{after} right after {before}"
         before = None
         for piece in self.pieces():
             piece = samples.in_order(piece)[0]
@@ -165,7 +179,7 @@ def _sweep(db) -> None:
 def _undo(db, rig_id, import_id) -> None:
     """Take out all of an import that did not end."""
     of = imports.get(db, rig_id, import_id)
-    for month, after in samples.months(of.first_at, of.last_at) if of.first_at is not None else ():
+    for month, after in samples.months(db, rig_id, of.first_at, of.last_at) if of.first_at is not None else ():
         with transaction(db):
             samples.drop(db, rig_id, int(month.timestamp()), int(after.timestamp()), import_id)
         let_others()
@@ -283,7 +297,7 @@ def put_samples_back(database: Path, rig_id: int, removal: int, now: datetime) -
 
 def _take_out(db, rig_id, start, end, now, import_id) -> int:
     removal, taken = samples.new_removal(db), 0
-    for month, after in samples.months(start, end - 1):
+    for month, after in samples.months(db, rig_id, start, end - 1):
         with transaction(db):
             taken += samples.take_out(db, rig_id, max(start, int(month.timestamp())), min(end, int(after.timestamp())),
                                       now, removal, import_id)

@@ -1,4 +1,5 @@
 import unittest
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
@@ -88,6 +89,36 @@ class Readings(unittest.TestCase):
         made = readings_from(dark, day, (6,), None)
         self.assertEqual((made[-1].generator_wh, made[-1].use_wh), (0.0, None))
         self.assertTrue(intervals(dark, made, None))
+
+
+class OddZones(unittest.TestCase):
+    def test_a_clock_hour_within_an_hour_of_utc(self):
+        # 120 W into the bank for one hour in two, 60 W out in the other, and a point of level in two minutes up and
+        # down: twelve clock hours hold six of each, and the level is half-way through its hour in a zone of half hours.
+        count = 3 * 1440 + 120
+        hour = np.arange(count) // 60
+        watts = np.where(hour % 2 == 0, 120.0, -60.0)
+        soc = 0.5 + 0.005 * np.where(hour % 2 == 0, np.arange(count) % 60, 60 - np.arange(count) % 60)
+        summed = hours(minutes(count, watts=watts, soc=soc, volts=25.0))
+        for name, offset in (("Asia/Kolkata", 30), ("Asia/Kathmandu", 45), ("Australia/Adelaide", 30),
+                             ("America/St_Johns", 30), ("Pacific/Chatham", 45), ("Australia/Lord_Howe", 0)):
+            of = rig(place=replace(rig().place, timezone=name))
+            made = readings_from(of, summed, (7, 19), None)
+            self.assertGreaterEqual(len(made), 5, name)
+            for reading in made[1:]:
+                self.assertEqual(reading.at.astimezone(of.zone).minute, 0)
+                minute = int(reading.at.timestamp() - START) // 60
+                self.assertAlmostEqual(reading.soc, soc[minute], delta=0.011, msg=name)
+                # Six hours each, but for the minute of each in which it turns; what is cut off here comes there.
+                self.assertAlmostEqual(reading.solar_wh, 6 * 120, delta=8 + 120 * (offset > 0), msg=name)
+                self.assertAlmostEqual(reading.use_wh, 6 * 60, delta=8 + 60 * (offset > 0), msg=name)
+
+    def test_no_level_is_told_beyond_the_last_sample(self):
+        # Samples until ten past seven in Kolkata (1:40 UTC) reach seven (1:30); until twenty past one UTC they do not.
+        of = rig(place=replace(rig().place, timezone="Asia/Kolkata"))
+        for count, soc in ((1440 + 100, 0.5), (1440 + 80, None)):
+            made = readings_from(of, hours(minutes(count, watts=60.0, soc=0.5)), (7,), None)
+            self.assertEqual([each.soc for each in made if each.at == datetime(2026, 11, 2, 1, 30, tzinfo=UTC)], [soc])
 
 
 class Lies(unittest.TestCase):

@@ -178,9 +178,9 @@ def readings_from(rig: Rig, summed: Hours, clock_hours: tuple[int, ...], after: 
     wanted = [resolve(datetime(day.year, day.month, day.day, hour), rig.zone)[0]
               for day in days_between(first, last) for hour in sorted(set(clock_hours))]
     source = next((name for name in ("solar", "mains", "generator", "vehicle") if rig.has(name)), None)
-    found, before = [], None
+    found, before, along = [], None, _Along(summed)
     for at in wanted:
-        reading = _reading_at(rig, summed, at, before, source)
+        reading = _reading_at(rig, along, at, before, source)
         if reading is None:
             continue
         before = at
@@ -189,26 +189,62 @@ def readings_from(rig: Rig, summed: Hours, clock_hours: tuple[int, ...], after: 
     return found
 
 
-def _reading_at(rig: Rig, summed: Hours, at: datetime, before: datetime | None, source: str | None) -> Reading | None:
-    n = int(np.searchsorted(summed.hour, int(at.timestamp())))
-    here = n < len(summed.hour) and summed.hour[n] == int(at.timestamp())
-    just_before = n > 0 and summed.hour[n - 1] == int(at.timestamp()) - HOUR
-    soc = summed.soc_first[n] if here else np.nan
-    if np.isnan(soc) and just_before:
-        soc = summed.soc_last[n - 1]
-    volts = summed.volts_first[n] if here else np.nan
+class _Along:
+    """The hours as they pass, asked at any instant.
+
+    In zones of half and quarter hours a clock hour begins within an hour of UTC: there what flowed is taken evenly over
+    the hour, and the level on its way from what the hour began with to what the next one began with.
+    """
+
+    def __init__(self, summed: Hours):
+        self._of = summed
+        self._flowed = np.stack((summed.seconds, summed.charge_wh, summed.discharge_wh))
+        self._before = np.concatenate((np.zeros((3, 1)), np.cumsum(self._flowed, axis=1)), axis=1)
+
+    def _place(self, at: datetime) -> tuple[int, float | None]:
+        """The hour in which an instant lies, or the first after it, and how much of it is over, 0 to 1; None where it
+        lies in no hour that is there, or beyond what the samples of the last one reach."""
+        hours, second = self._of.hour, int(at.timestamp())
+        n, into = int(np.searchsorted(hours, second // HOUR * HOUR)), second % HOUR
+        if n == len(hours) or hours[n] != second - into:
+            return n, None
+        last = n + 1 == len(hours) or hours[n + 1] > hours[n] + HOUR
+        reaches = float(self._of.seconds[n]) if last and into else HOUR
+        return n, into / reaches if into <= reaches else None
+
+    def until(self, at: datetime) -> np.ndarray:
+        """Seconds covered, Wh in and Wh out from the first hour until an instant."""
+        n, part = self._place(at)
+        return np.asarray(self._before[:, n] + (part * self._flowed[:, n] if part else 0.0))
+
+    def level(self, at: datetime) -> tuple[float, float]:
+        """The level (a fraction) and the volts at an instant, NaN where the samples do not reach it."""
+        of, (n, part) = self._of, self._place(at)
+        level = volts = np.nan
+        if part is not None:
+            level, volts = float(of.soc_first[n]), float(of.volts_first[n])
+        if part:
+            goes_on = n + 1 < len(of.hour) and of.hour[n + 1] == of.hour[n] + HOUR
+            level += part * (float(of.soc_first[n + 1] if goes_on else of.soc_last[n]) - level)
+            volts += part * (float(of.volts_first[n + 1]) - volts) if goes_on else 0.0
+        elif np.isnan(level) and n > 0 and of.hour[n - 1] == int(at.timestamp()) - HOUR:
+            level = float(of.soc_last[n - 1])  # the hour that ended just then
+        return level, volts
+
+
+def _reading_at(rig: Rig, along: _Along, at: datetime, before: datetime | None, source: str | None) -> Reading | None:
+    soc, volts = along.level(at)
     energies: dict[str, Any] = {}
     if before is not None:
-        start = int(np.searchsorted(summed.hour, int(before.timestamp())))
-        whole = (at - before).total_seconds()
-        if summed.seconds[start:n].sum() >= COVERED * whole:
+        seconds, charged, discharged = (along.until(at) - along.until(before)).tolist()
+        if seconds >= COVERED * (at - before).total_seconds():
             if source:
-                energies[f"{source}_wh"] = float(summed.charge_wh[start:n].sum())
+                energies[f"{source}_wh"] = round(charged, 6)
             if rig.use_side == "dc":
-                energies["use_wh"] = float(summed.discharge_wh[start:n].sum())
+                energies["use_wh"] = round(discharged, 6)
     if np.isnan(soc) and not energies:
         return None
-    return Reading(at, soc=None if np.isnan(soc) else float(soc), volts=None if np.isnan(volts) else float(volts),
+    return Reading(at, soc=None if np.isnan(soc) else soc, volts=None if np.isnan(volts) else volts,
                    at_bank=True, **energies)
 
 

@@ -5,6 +5,7 @@ A samples file is read whole first; what cannot be with this rig is asked about 
 
 import itertools
 import logging
+import sqlite3
 import tempfile
 import threading
 from collections.abc import Callable
@@ -16,7 +17,7 @@ from voltaun import clock
 from voltaun.core.rig.bank import nominal_voltage
 from voltaun.database import archive, rigs
 from voltaun.database.connection import connect_reading, in_words
-from voltaun.database.imports import AnotherUnderWay
+from voltaun.database.imports import AnotherUnderWay, cut_off
 from voltaun.formats import FileFaults
 from voltaun.formats.archive import is_archive, parse, read_archive
 from voltaun.formats.mapping import Mapping
@@ -96,9 +97,19 @@ class Jobs:
         except Exception as error:  # noqa: BLE001 (told on the page and in the terminal; the server lives on)
             logging.getLogger("voltaun").exception("an import stumbled")
             job.state = "failed"
-            job.words = [f"The import stumbled ({in_words(error, self._database)}). Nothing of the file was kept."]
+            job.words = [f"The import stumbled: {in_words(error, self._database)}.", self._left_behind()]
         else:
             job.state = "done"
+
+    def _left_behind(self) -> str:
+        """What of an import that stumbled is in the file: what took it out may have stumbled over the same."""
+        try:
+            with closing(connect_reading(self._database)) as db:
+                left = cut_off(db)
+        except (sqlite3.Error, OSError):
+            return "Whether any of it was kept cannot be read just now. Look at Log again once the file can be read."
+        return ("Part of it is still in the file. It is taken out before the next import, or at the next start." if left
+                else "Nothing of the file was kept.")
 
     def _samples(self, job: Job, file, mapping: Mapping) -> None:
         told = Told()
@@ -114,8 +125,7 @@ class Jobs:
             rig = rigs.get(db, job.rig_id).rig
         with closing(Staged(pieces(file, rig.zone, mapping, told, nominal_voltage(rig.bank)), read)) as staged:
             doubt = staged.doubt(rig, clock.now())
-            if doubt and not self._answer(job, f"Found {doubt}, which cannot be with this rig. Is it right all the "
-                                          "same?"):
+            if doubt and not self._answer(job, f"Found {doubt}. Is that right?"):
                 raise Cancelled
             brought, made = bring_samples(self._database, job.rig_id, staged, job.name, clock.now(), keep)
         job.words = [f"{brought.added} samples came in, {brought.same} were there already; {made} readings from them."]
