@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 
 MAX_LISTED = 500
-MAX_COUNTED = 10_000
+MAX_COUNTED = 1_000
 """A file with so many faults is no log; reading on would only cost time."""
 
 
@@ -46,6 +46,15 @@ class FileFaults(Exception):
         if self.more:
             lines.append(f"and {'at least ' if self.hopeless else ''}{self.more} more")
         return "\n".join(lines)
+
+
+EMPTY_LINES = 1000
+"""More empty lines than this, one after the other, are no table with a gap in it."""
+
+
+def hollow(text: str) -> bool:
+    """Whether a text has so many empty lines in the midst of it that reading them would only take time."""
+    return "\n" * EMPTY_LINES in text.rstrip()
 
 
 def shown(text: str, length: int = 40) -> str:

@@ -13,7 +13,7 @@ from voltaun.core.log.ledger import ANSWERS, RECKONED, Interval, Reading
 from voltaun.core.rig.inverter import ac_energy
 from voltaun.core.rig.parts import SKIES
 from voltaun.core.rig.rig import Rig
-from voltaun.formats import FileFaults, shown
+from voltaun.formats import EMPTY_LINES, FileFaults, hollow, shown
 from voltaun.formats.cells import fraction_of, from_cell, percent, plain, to_cell
 from voltaun.formats.mapping import MOST_COLUMNS, Grounds, Mapping, Translator, lines_of, separator_of
 from voltaun.formats.when import TwoWays, read_clock, read_when
@@ -66,8 +66,11 @@ def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None, mapping: 
     if first.count(separator) >= MOST_COLUMNS:
         faults.add("line 1", f"{first.count(separator) + 1} columns", f"at most {MOST_COLUMNS}")
         raise faults
+    if hollow(text):
+        faults.add("the file", f"{EMPTY_LINES} empty lines one after the other", "a log")
+        raise faults
     semicolons = separator == ";" and mapping is None
-    rows = csv.reader(io.StringIO(text), delimiter=separator, strict=True)
+    rows = csv.reader(io.StringIO(text.rstrip("\n")), delimiter=separator, strict=True)
     translator = mapping and Translator(mapping, grounds or Grounds())
     columns = _header(rows, faults, warnings, mapping)
     found: list[tuple[int, Reading]] = []

@@ -11,9 +11,10 @@ import json
 import re
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass, field
+from itertools import islice
 
 from voltaun.core.rig.parts import SKIES
-from voltaun.formats import FileFaults, shown, when
+from voltaun.formats import EMPTY_LINES, FileFaults, hollow, shown, when
 
 VERSION = 1
 KEY = "voltaun_mapping"
@@ -296,16 +297,17 @@ def table(text: str, separator: str = "", most: int | None = None) -> list[list[
     if first.count(separator) >= MOST_COLUMNS:
         faults.add("line 1", f"{first.count(separator) + 1} columns", f"at most {MOST_COLUMNS}")
         raise faults
-    reader, rows = csv.reader(io.StringIO(text), delimiter=separator), []
+    if hollow(text):
+        faults.add("the file", f"{EMPTY_LINES} empty lines one after the other", "a table")
+        raise faults
+    reader = csv.reader(io.StringIO(text.rstrip("\n")), delimiter=separator)
     try:
-        for row in reader:
-            rows.append([cell.strip() for cell in row])
-            if most and len(rows) >= most:
-                break
+        rows = list(islice(reader, most))
     except csv.Error as error:
         faults.add(f"line {reader.line_num}", f"a broken row ({error})", "CSV")
         raise faults from error
-    return rows
+    padded = any(space in text for space in " \t\u00a0\u202f")
+    return [[cell.strip() for cell in row] for row in rows] if padded else rows
 
 
 def guess(text: str, kind: str = LOG, name: str = "") -> Mapping:

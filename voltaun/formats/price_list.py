@@ -2,9 +2,10 @@
 
 import csv
 import io
+from collections.abc import Iterable
 
 from voltaun.core.sizing.choices import PRODUCTS, Product
-from voltaun.formats import OneFault
+from voltaun.formats import EMPTY_LINES, OneFault, hollow
 
 COLUMNS = ("name", "kind", "size", "price", "weight_kg", "area_m2", "for")
 MOST = 500
@@ -27,16 +28,22 @@ def read_prices(data: bytes) -> list[Product]:
     except UnicodeDecodeError as error:
         raise PriceListFault(f"found bytes that are no UTF-8 ({error.reason}), expected a text file") from error
     between = ";" if text.split("\n", 1)[0].count(";") > text.split("\n", 1)[0].count(",") else ","
+    rows = csv.reader(io.StringIO(text), delimiter=between)
     try:
-        rows = list(csv.reader(io.StringIO(text), delimiter=between))
+        head = [name.strip().lower() for name in next(rows, [])]
+        missing = [name for name in COLUMNS[:3] if name not in head]
+        if missing:
+            raise PriceListFault(f"line 1: found no column {', '.join(missing)}, expected {between.join(COLUMNS)}")
+        if hollow(text):
+            raise PriceListFault(f"found {EMPTY_LINES} empty lines one after the other, expected a list")
+        return _products(rows, head, between)
     except csv.Error as error:
         raise PriceListFault(f"found what is no table ({error}), expected {between.join(COLUMNS)}") from error
-    head = [name.strip().lower() for name in (rows[0] if rows else [])]
-    missing = [name for name in COLUMNS[:3] if name not in head]
-    if missing:
-        raise PriceListFault(f"line 1: found no column {', '.join(missing)}, expected {between.join(COLUMNS)}")
+
+
+def _products(rows: Iterable[list[str]], head: list[str], between: str) -> list[Product]:
     found: dict[str, Product] = {}
-    for line, row in enumerate(rows[1:], 2):
+    for line, row in enumerate(rows, 2):
         if not any(cell.strip() for cell in row):
             continue
         product = _product(dict(zip(head, row, strict=False)), line, between)

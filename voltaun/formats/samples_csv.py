@@ -22,6 +22,9 @@ _LEGAL = {"volts": (0, 2000), "amps": (-1e5, 1e5), "watts": (-1e7, 1e7), "soc_pe
 PIECE = 50_000
 """Rows read at a time."""
 
+UNREAD = 200
+"""After so many times that cannot be read the rest of a piece is not tried."""
+
 _BEYOND = "beyond the last column"
 _EARLIEST, _LATEST = 0, 7_258_118_400  # 1970 to 2199
 
@@ -217,11 +220,14 @@ class _Reading:
                 found = times.to_numpy().astype("datetime64[s]").astype("int64").astype(float)
                 found[times.isna().to_numpy()] = np.nan
                 seconds[which] = found if utc else self._local(found)
+        unread = 0
         for n in np.flatnonzero(~iso):  # another way of writing, which is slower to read
             try:
-                seconds[n] = resolve(read_when(texts.iloc[n], self.mapping.dates), self.zone)[0].timestamp()
+                seconds[n] = resolve(read_when(listed[n], self.mapping.dates), self.zone)[0].timestamp()
             except (ValueError, OverflowError):
-                continue
+                unread += 1
+                if unread > UNREAD:
+                    break  # the file is refused for these already
         return seconds, np.isnan(seconds)
 
     def _local(self, seconds) -> np.ndarray:

@@ -25,6 +25,9 @@ LARGEST = 40_000_000
 MOST_W = 1600.0
 """More than the sun can send to a square metre, W."""
 
+HEADING_LINES = 60
+"""A heading has no more lines than this before its table begins."""
+
 YEAR = 8760
 NOMINAL = 2023
 """The calendar in which a typical year is laid out: one without a 29 February."""
@@ -39,8 +42,9 @@ def read_weather(data: bytes) -> Weather:
     if len(data) > LARGEST:
         raise WeatherFault(f"found {len(data):,} bytes, expected a weather file by the hour, which is far smaller")
     text = data.decode("utf-8-sig", "replace").replace("\r\n", "\n")
+    heading = text[:500]  # a heading is short, and no expression is let loose on more
     for begins, read in _FORMATS:
-        if re.match(begins, text):
+        if re.match(begins, heading):
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore")
                 return _checked(read, text)
@@ -160,9 +164,13 @@ def _check(sun: dict[str, np.ndarray], where: Callable[[int], str]) -> None:
 
 
 def _pvgis_csv(text: str) -> Weather:
-    about = dict(re.findall(r"^([A-Za-z][^:\n]*?)(?: \([^)\n]*\))?:\s*([-\d.]+)", text, re.MULTILINE))
     lines = text.split("\n")
     head = next((n for n, line in enumerate(lines) if line.startswith("time,")), None)
+    about = {}
+    for line in lines[:min(head or 0, HEADING_LINES)]:
+        name, _, value = line.partition(":")
+        if number := re.match(r"\s*(-?[\d.]+)", value):
+            about[name.partition(" (")[0]] = number[1]
     if head is None or "Latitude" not in about or "Longitude" not in about:
         raise WeatherFault("found no line that begins with time, expected the hourly CSV of PVGIS with its heading")
     names = lines[head].strip().split(",")
@@ -237,7 +245,7 @@ def _pvgis(rows: list[dict[str, Any]], about: dict[str, Any], where: Callable[[i
 
 _FORMATS: tuple[tuple[str, Callable[[str], Weather]], ...] = (
     (r"LOCATION,", _epw),
-    (r"\d{6},\s*\"?[^,\n]*\"?,[^,\n]*,\s*-?[\d.]+,\s*-?[\d.]+,\s*-?[\d.]+,\s*-?[\d.]+", _tmy3),
+    (r"\d{6},[^,\n]*,[^,\n]*,\s*-?[\d.]+,\s*-?[\d.]+,\s*-?[\d.]+,\s*-?[\d.]+", _tmy3),
     (r"\s?\d{5} .{20,60}[NS]\s+\d+\s+\d+\s+[EW]\s+\d+\s+\d+\s+-?\d+", _tm2),
     (r"Latitude \(decimal degrees\):", _pvgis_csv),
     (r"\s*\{", _pvgis_json),
