@@ -117,6 +117,11 @@ class Endless(PagesCase):
         told = self.post("/1/log/monitor", {"address": "http://127.0.0.1:9/\u00e9", "every": "0", "hours": "7",
                                             "now": "y"}, follow_redirects=True)
         self.assertIn("The monitor is silent", told.text)
+        for address in ("http://[::1", "http://[", "\u00e9", "//"):
+            sent = {"HX-Request": "true", "HX-Current-URL": address}
+            made = self.post("/1/outlook/rule", {"none": "yes"}, headers=sent)
+            self.assertLess(made.status_code, 500, address)
+        self.assertLess(self.post("/1/additions/measures", {"kind": "away", "months": ["²", "7"]}).status_code, 500)
         for rig_id in ("-5", "9" * 30, "²", "1.0", "%00"):
             self.assertEqual(self.client.get(f"/{rig_id}/today").status_code, 404, rig_id)
 

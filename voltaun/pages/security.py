@@ -102,11 +102,18 @@ def _headers(response: Response) -> Response:
 
 def _on_another_page(response: Response) -> None:
     """A form that htmx sent is answered in place where its page is shown again; another page is opened whole."""
-    if response.status_code == 303 and request.method == "POST" and request.headers.get("HX-Request"):
-        here = urlsplit(request.headers.get("HX-Current-URL", "")).path
-        if urlsplit(response.location or "").path != here:
-            response.headers["HX-Redirect"] = response.headers.pop("Location")
-            response.status_code = 204
+    sent = response.status_code == 303 and request.method == "POST" and request.headers.get("HX-Request")
+    if sent and urlsplit(response.location or "").path != _path_of(request.headers.get("HX-Current-URL", "")):
+        response.headers["HX-Redirect"] = response.headers.pop("Location")
+        response.status_code = 204
+
+
+def _path_of(address: str) -> str:
+    """The path of an address; nothing where it is none."""
+    try:
+        return urlsplit(address).path
+    except ValueError:
+        return ""
 
 
 def _compress(response: Response) -> Response:

@@ -213,7 +213,7 @@ def measure_from(form) -> tuple[Measure | None, list[str]]:
             figures[name] = int(value) if name == "every" else value
         except QuantityError as error:
             faults.append(f"{label.capitalize()}: found {error.found}, expected {error.expected}.")
-    months = tuple(sorted({int(month) for month in form.getlist("months") if month.isdigit()}))
+    months = tuple(sorted({int(month) for month in form.getlist("months") if month.isascii() and month.isdigit()}))
     if not faults:
         try:
             return Measure(kind, tuple(form.getlist("names")), **({"months": months} if months else {}), **figures), []
