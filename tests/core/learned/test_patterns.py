@@ -109,9 +109,33 @@ class Unexplained(unittest.TestCase):
         # not explain the other 192 are the bank's.
         made, = intervals(rig(arrays=()), readings({"soc": 0.6}, {"soc": 0.52, "use_wh": 720.0}), None)
         self.assertAlmostEqual(made.unexplained_wh, 0.0)
-        self.assertAlmostEqual(change_points._of_energy(made, 0.75).unexplained_wh, -192.0)
+        self.assertAlmostEqual((made.stored_change_wh or 0.0) * (1 - 0.75), -192.0)
         self.assertFalse(any(self.simulated(seed, left=0.6)[1] for seed in (3, 5)))
 
+
+    def test_the_stretch_is_the_furthest_of_all_pairs(self):
+        """Looked through block by block: the same as every pair of a beginning and an end by itself."""
+        for seed in range(12):
+            rng = np.random.default_rng(seed)
+            n = int(rng.integers(20, 230))
+            hours, left = rng.uniform(8, 30, n), rng.normal(0, 60, n)
+            begin = int(rng.integers(0, n - 10))
+            left[begin:begin + 8] += rng.choice((-1, 1)) * rng.uniform(15, 40) * hours[begin:begin + 8]
+            sums = np.stack([np.concatenate(([0.0], np.cumsum(of))) for of in (left, hours, rng.uniform(500, 4000, n))])
+            best = (0.0, None)
+            for first in range(n):
+                inside = sums[:, first + 1:] - sums[:, first, None]
+                out = sums[:, -1, None] - inside
+                legal = (inside[1] >= 60) & (inside[1] <= 0.5 * sums[1, -1]) & (out[1] >= 60)
+                watts = inside[0] / inside[1] - out[0] / np.where(legal, out[1], 1.0)
+                error = np.sqrt((inside[2] + 900) / inside[1] ** 2 + (out[2] + 900) / np.where(legal, out[1], 1.0) ** 2)
+                sure = np.where(legal & (np.abs(watts) >= 5), np.abs(watts) / error, 0.0)
+                if sure.max() > max(best[0], 5.0):
+                    best = float(sure.max()), (first, first + 1 + int(sure.argmax()))
+            found = change_points._furthest(sums, 900.0)
+            self.assertEqual(None if found is None else found[:2], best[1], seed)
+            if found:
+                self.assertAlmostEqual(abs(found[2]) / found[3], best[0])
 
     def test_a_draw_that_the_cut_off_stopped_is_no_stretch(self):
         # 1000 Wh a day go somewhere unread (38 W) until the bank lies at its hard floor for a week.

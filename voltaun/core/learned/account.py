@@ -1,9 +1,11 @@
 """A log reckoned: its intervals, what they teach, and the sun that was spilt."""
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from voltaun.core.learned.capacity_fit import Estimate, Held, held
+from voltaun.core.learned.capacity_fit import NINE_IN_TEN, Estimate, Held, held
+from voltaun.core.learned.change_points import Draw, draws
 from voltaun.core.learned.share import ShareLearned, share_of, with_spilt
 from voltaun.core.learned.use import UseLearned, day_legs, use_of
 from voltaun.core.log.between import with_full_between
@@ -15,16 +17,28 @@ from voltaun.core.sky.clear_sky import RigSun
 
 @dataclass(frozen=True)
 class Learned:
-    """All that the log taught. `use` is None when no interval tells it, `held` with too few that were read whole."""
+    """All that the log taught. `use` is None when no interval tells it, `held` with too few that were read whole.
+
+    draws  stretches in which something else left the bank unexplained than in the rest of the log
+    """
 
     use: UseLearned | None
     share: ShareLearned
     held: Held | None = None
+    draws: tuple[Draw, ...] = ()
 
     @property
     def hidden_draw_w(self) -> Estimate | None:
-        """The steady unexplained draw, W."""
-        return self.held.hidden_w if self.held else None
+        """What leaves the bank unexplained now, W: what does all along, and in full whatever began since and still
+        runs; what has ended is no part of it."""
+        if self.held is None:
+            return None
+        steady, running = self.held.hidden_w, [draw for draw in self.draws if draw.until is None]
+        if not running:
+            return steady
+        estimate = steady.estimate + sum(draw.watts for draw in running)
+        wide = NINE_IN_TEN * math.hypot(steady.sd, *(draw.error_w for draw in running))
+        return Estimate(estimate, estimate - wide, estimate + wide)
 
     @property
     def effective_energy_wh(self) -> Estimate | None:
@@ -55,5 +69,13 @@ def reckon(rig: Rig, readings: Iterable[Reading], sun: RigSun | None) -> Account
 
 def learn(rig: Rig, made: list[Interval]) -> Learned:
     """What a rig's intervals teach."""
-    legs = day_legs(made)
-    return Learned(use_of(legs), share_of(legs), held(rig, made, effective_energy(rig).wh))
+    legs, energy = day_legs(made), effective_energy(rig).wh
+    found = held(rig, made, energy)
+    if found is None:
+        return Learned(use_of(legs), share_of(legs))
+    shown = found.energy_wh.estimate if found.energy_wh else None
+    stood_out = draws(made, energy, rig.bank.hard_floor, shown)
+    if stood_out:  # what all of the log shows is then what it shows beside them
+        found = held(rig, made, energy, known_wh={interval.end: sum(draw.wh_in(interval) for draw in stood_out)
+                                                  for interval in made}) or found
+    return Learned(use_of(legs), share_of(legs), found, tuple(stood_out))

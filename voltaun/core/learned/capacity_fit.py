@@ -15,8 +15,9 @@ References: W. E. Deming, Statistical Adjustment of Data (1943), for a line with
 A. C. Aitken (1935) for least squares with correlated errors.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from datetime import datetime
 
 import numpy as np
 
@@ -77,17 +78,20 @@ class Held:
     wander: float
 
 
-def held(rig: Rig, made: list[Interval], energy_wh: float) -> Held | None:
+def held(rig: Rig, made: list[Interval], energy_wh: float,
+         known_wh: Mapping[datetime, float] | None = None) -> Held | None:
     """Effective energy and hidden draw from a ledger; None with too few days in which everything was read.
 
     energy_wh  the energy that the ledger reckoned with, Wh; only a start, and how far to look (half to twice)
+    known_wh  what else is known to have left the bank unread, Wh by the end of the interval
     Intervals that fit far worse than the rest are left out: a cut-off in the night, a slip of the pen or a
     source nobody noted would otherwise pass for capacity.
     """
     used = [interval for interval in made if interval.all_read and 0 < interval.hours <= LONGEST_HOURS]
     if sum(interval.hours for interval in used) < LEAST_DAYS * 24:
         return None
-    rows, energy, scale = _Rows(rig, used), energy_wh, 1.0
+    known = known_wh or {}
+    rows, energy, scale = _Rows(rig, used, known), energy_wh, 1.0
     for _ in range(ROUNDS):
         legs = int((np.abs(rows.moved) >= LEG_POINTS).sum())
         known_within = None if legs >= LEAST_LEGS else 0.1 * energy_wh  # a level that hardly moves tells no energy
@@ -96,7 +100,7 @@ def held(rig: Rig, made: list[Interval], energy_wh: float) -> Held | None:
         fits = rows.fitting(energy, draw)
         if fits.all():
             break
-        rows, scale = _Rows(rig, [each for each, kept in zip(rows.used, fits, strict=True) if kept]), 1.0
+        rows, scale = _Rows(rig, [each for each, kept in zip(rows.used, fits, strict=True) if kept], known), 1.0
     (energy, draw), errors, _ = rows.fit(energy, scale, known_within)
     days = float(rows.hours.sum() / 24)
     if days < LEAST_DAYS:
@@ -116,7 +120,7 @@ def _estimate(value: float, error: float, count: int) -> Estimate:
 class _Rows:
     """The intervals as columns, and least squares on them for a tried energy."""
 
-    def __init__(self, rig: Rig, used: list[Interval]):
+    def __init__(self, rig: Rig, used: list[Interval], known_wh: Mapping[datetime, float]):
         self.used = used
         eta, d = rig.bank.charge_efficiency, np.array([interval.direct_share for interval in used])
         harvest, use, self.hours, end, start = np.array([
@@ -125,6 +129,7 @@ class _Rows:
         self.moved, self.rounding = end - start, rounding(level_grain(end))
         direct = np.minimum(d * use, harvest)
         self.booked = eta * (harvest - direct) - (use - direct) - rig.bank.standby_w * self.hours
+        self.booked -= np.array([known_wh.get(interval.end, 0.0) for interval in used])
         # What the books would say otherwise, were η, d or the inverter's figures a standard deviation off.
         self.doubts = np.stack((EFFICIENCY_DOUBT * (harvest - direct), DIRECT_DOUBT * (1 - eta) * use,
                                 DIRECT_SLOPE_DOUBT * (1 - eta) * (harvest - harvest.mean()),

@@ -6,7 +6,6 @@ from flask import abort, flash, g, redirect, render_template, request, url_for
 
 from voltaun.core.learned import patterns as habits
 from voltaun.core.learned.account import Account
-from voltaun.core.learned.change_points import draws
 from voltaun.core.log import days as logged_days
 from voltaun.core.log.days import sky_days
 from voltaun.core.outlook.autonomy import momentary
@@ -34,14 +33,14 @@ def taught():
     by_day = logged_days.by_day(rig, account.intervals, sun)
     days, skies = habits.whole_days(by_day.values()), sky_days(rig, account.intervals, sun)
     energy = effective_energy(rig)
-    stands, held = context.look().standing, account.learned.effective_energy_wh
-    above = stands.above(rig.bank.everyday_floor) if stands else None
+    now = context.look().present
+    above = now.above_wh["everyday_floor"].p50 if now else None
     return render_template(
         "log/taught.html", learned=account.learned, recent=habits.recent_use(days), weekdays=habits.weekdays(days),
         yields=habits.yields(skies), skies=habits.sky_habits(skies, rig.place.latitude < 0),
-        draws=draws(account.intervals, energy.wh, rig.bank.hard_floor, held and held.estimate), energy=energy,
+        draws=account.learned.draws, energy=energy,
         proposals=proposals(rig, account),
-        moment=momentary(rig, above) if above else None, standing=stands, days=len(days))
+        moment=momentary(rig, above) if above else None, present=now, days=len(days))
 
 
 def _account() -> Account:
