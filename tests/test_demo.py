@@ -69,4 +69,4 @@ class Filling(DatabaseCase):
         import urllib.request
         with (serving(self.path.with_name("demo.db"), command="demo") as address,
               urllib.request.urlopen(address + "/1/today") as page):
-            self.assertIn("in hand if the sun stays away", page.read().decode())
+            self.assertIn("of power without any charging", page.read().decode())

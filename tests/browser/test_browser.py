@@ -452,10 +452,10 @@ class FirstRun(BrowserCase):
         page.get_by_role("link", name="Tick what runs here").click()
         page.get_by_label("Fridge box").check()
         page.get_by_role("button", name="List what is ticked").click()
-        self.shows("in hand if the sun stays away")
+        self.shows("of power without any charging")
         page.get_by_text("Ridge hut").first.click()
         page.get_by_role("link", name="Honey house").click()
-        self.shows("in hand if the sun stays away")
+        self.shows("of power without any charging")
 
 
 class Outlook(BrowserCase):
@@ -631,4 +631,4 @@ class WithoutScripts(BrowserCase):
         for path in PAGES:
             self.go(path)
         self.go("/start").get_by_role("link", name="Honey house").click()
-        self.shows("in hand if the sun stays away")
+        self.shows("of power without any charging")

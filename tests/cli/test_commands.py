@@ -128,7 +128,7 @@ class WithoutDatabase(Commands):
 
     def test_text_for_people(self):
         files = ("--rig-file", self.file("d.rig.json", write_rig(rig())), "--log", self.long_log())
-        self.assertIn("in hand if the sun stays away", voltaun("outlook", *files, check=0).stdout)
+        self.assertIn("of power without any charging", voltaun("outlook", *files, check=0).stdout)
         self.assertIn("reckoned, not read", voltaun("ledger", *files, check=0).stdout)
         self.assertIn("Planning figures", voltaun("additions", *files, check=0).stdout)
 

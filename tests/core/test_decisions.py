@@ -23,7 +23,8 @@ from voltaun.core.log.samples import beyond_belief, from_rows
 from voltaun.core.outlook import backtest
 from voltaun.core.outlook import outlook as outlooks
 from voltaun.core.outlook.ask import Ask, known
-from voltaun.core.outlook.autonomy import dark_autonomy, dark_days, dark_days_by_hour, drain, energy_now
+from voltaun.core.outlook.autonomy import dark_autonomy, dark_days, drain
+from voltaun.core.outlook.beliefs import bank_energy
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.outlook.plans import Plan, planned_watts, use_changes
 from voltaun.core.outlook.simulate import simulate
@@ -77,26 +78,6 @@ class Ahead(unittest.TestCase):
         dawn = looked(0.60).today.dawn_soc
         self.assertTrue(0.019 < dawn.p90 - dawn.p10 < 0.026, dawn)
 
-    def test_what_is_short_is_that_of_today_and_the_next_three_days(self):
-        # Four days take 52 of the 95 points, which leaves 43; only later ones go below the floor of 20.
-        seen = looked(0.95, days=8)
-        self.assertEqual(seen.shortfall_wh, 0.0)
-        self.assertGreater(seen.lack.chance, 0.9)
-
-    def test_what_is_short_is_what_nine_in_ten_need_and_no_fewer(self):
-        # 40 % less 13 points are 27; a level from volts is off by 8: one in ten stands below 27 − 1.28 × 8 = 16.75,
-        # which is 312 of 9600 Wh short. Three in four would need nothing.
-        seen = looked(0.40, of=rig(arrays=(), soc_from="volts"))
-        self.assertAlmostEqual(seen.shortfall_wh, 312, delta=110)
-
-    def test_what_is_short_is_the_most_of_any_day(self):
-        # At 15 % on the first day and at 50 % on the next the 5 points of 9600 Wh are still what was wanted.
-        tally, none = outlooks._Tally(PLAIN, np.full(10, 9600.0), 10, np.zeros(10)), np.zeros(10)
-        for level in (0.15, 0.50):
-            of = outlooks._Day(none, none, none, none, none, none, np.full(10, level), none, none)
-            tally.add(date(2026, 11, 25), of, True, True)
-        self.assertAlmostEqual(tally.short_so_far, 480.0)
-
     def test_a_word_given_and_not_come_true_six_times_is_trusted_half_as_far(self):
         days = [SkyDay(date(2026, 11, n), 0.7, False, "clear") for n in range(1, 7)]
         trust = learned_trust([(day.day, 1, "storm") for day in days], days, lambda ahead: 0.9)
@@ -129,12 +110,6 @@ class Ahead(unittest.TestCase):
             fan = looked(0.70, of=of).fan[0]
             self.assertAlmostEqual((fan[4] - fan[0]) / 2, half, delta=0.06 * half)
 
-    def test_what_is_short_is_what_nine_in_ten_need(self):
-        # Every other day takes 2000 Wh, which with standby is 896 Wh more than from 32 to 20 % (1152): nine in ten need
-        # that and a little more, since a day may take more than any of sixty did.
-        seen = looked(0.32, per_day=(400.0, 2000.0))
-        self.assertTrue(896 < seen.shortfall_wh < 1050, seen.shortfall_wh)
-
     def test_the_days_own_sun_ends_at_its_last_step(self):
         harvest = np.zeros((24, 3))
         harvest[6:18] = 5.0
@@ -146,14 +121,14 @@ class Ahead(unittest.TestCase):
                  Reading(now, temp_c=-4.0)]
         self.assertEqual(recent_temperature(noted, now), 0.0)
         self.assertIsNone(recent_temperature(noted[:1], now))
-        self.assertEqual(energy_now(PLAIN, 0.0), 8640.0)  # lithium at 0 °C gives nine tenths
-        self.assertEqual((energy_now(PLAIN, None), energy_now(PLAIN, -20.0)), (9600.0, 7200.0))
+        # Lithium at 0 °C gives nine tenths, at −20 three quarters.
+        self.assertEqual([bank_energy(PLAIN, None, temp).mean for temp in (None, 0.0, -20.0)], [9600.0, 8640.0, 7200.0])
 
     def test_a_hidden_draw_leaves_once(self):
         seen = looked(0.60, learned={"held": _held(10.0, 9.5, 10.5)})
         # 10 W are 240 Wh a day: with 1248 they are 15.5 points.
         self.assertAlmostEqual(seen.fan[-1, 2], 0.60 - 0.155, delta=0.0015)
-        self.assertEqual(seen.drain.wh, 1200 + 48 + 240)
+        self.assertEqual(seen.present.drain.wh, 1200 + 48 + 240)
 
     def test_an_unclear_draw_is_not_booked(self):
         learned = Learned(USE, SHARE, _held(10.0, -1.0, 21.0))
@@ -239,13 +214,13 @@ class Planned(unittest.TestCase):
         self.assertAlmostEqual(at(both).generator_hours.p50, 1.0)
         guests = at(Plan("guests", day, day, 2.0))
         self.assertAlmostEqual(ended - guests.fan[-1, 2], 600 / 9600, delta=0.0025)  # half a day's use again
-        self.assertEqual([each.soc for each in (at(drive, both), guests)], [plain.soc, plain.soc])
+        self.assertEqual([each.present.soc for each in (at(drive, both), guests)], [plain.present.soc] * 2)
 
     def test_a_load_is_left_off_only_in_its_months(self):
         of = replace(PLAIN, loads=(Load("Extractor", 240, "dc", months=(1, 2)), Load("Fridge", 480, "dc")))
         days = [date(2026, 11, 26), date(2027, 1, 5)]
         plans = [Plan("leave_off", days[0], days[1], None, "Extractor")]
-        _, more = use_changes(of, plans, days, np.full(24, 1 / 24))
+        _, more = use_changes(of, plans, days, np.full((2, 24), 1 / 24))
         np.testing.assert_allclose(more.sum(axis=1), [0.0, -240.0])
         self.assertEqual((daily_use(of, 11), daily_use(of, 1), daily_use(of)), (480.0, 720.0, 720.0))
 
@@ -288,31 +263,18 @@ class Figures(unittest.TestCase):
         np.testing.assert_allclose(dark_days(np.array([300.0]), np.cumsum(evening, axis=0), np.ones(24)), [19.5 / 24])
         self.assertEqual(dark_days(np.array([300.0]), np.zeros((24, 1)), np.ones(24)).tolist(), [float("inf")])
 
-    def test_dark_autonomy_goes_by_the_hours(self):
-        # The worked example of `dark_days_by_hour`; then all of a day again, and what is left of it.
-        rates = [300.0] * 22 + [100.0] * 2
-        self.assertAlmostEqual(dark_days_by_hour(300.0, rates, 22.5) * 24, 0.5 + 1 + 0.5)
-        self.assertAlmostEqual(dark_days_by_hour(6800.0 + 300.0, rates, 22.5), 1 + 2 / 24)
-        self.assertAlmostEqual(dark_days_by_hour(5184.0, [110.0] * 24, 7.25), dark_autonomy(9600, 0.74, 0.2, 2640))
-        self.assertEqual((dark_days_by_hour(0.0, rates, 1.0), dark_days_by_hour(9.0, [0.0] * 24, 1.0)),
-                         (0.0, float("inf")))
-        # Where the use comes at midnight only, the hour now counts: 1248 Wh and 1 % of 9600 are 23 hours of 2 Wh, and
-        # 50 of 1202 in the last.
-        of = replace(PLAIN, loads=(Load("Pump", 1200.0, "dc", pattern=("hours", 23, 24)),))
-        seen = looked(0.21, of=of, learned={"use": USE})
-        self.assertAlmostEqual(seen.dark_days["everyday_floor"] * 24, 23 + (96 - 46) / 1202, places=3)
-
     def test_the_range_of_dark_autonomy_is_that_of_level_energy_and_use(self):
         # 40 points of 9600 Wh at 1248 Wh a day last 3.08 days; the energy alone, known to 10 %, makes that 2.69 to 3.47
         # eight times in ten, and sixty days alike do not rule out others.
         unsure = {"held": None}
         seen = looked(0.60, days=5, learned=unsure)
-        low, high = seen.dark_range["everyday_floor"]
-        self.assertAlmostEqual(seen.dark_days["everyday_floor"], 3.08, places=2)
+        lasts = seen.present.days["everyday_floor"]
+        low, high = lasts.p10, lasts.p90
+        self.assertAlmostEqual(lasts.p50, 3.08, delta=0.1)
         self.assertTrue(2.4 < low < 2.69 and 3.3 < high < 3.6, (low, high))
         tested = looked(0.60, days=5, learned=unsure, of=rig(arrays=(), inverter=Inverter(18, 0.91), bank=replace(
-            PLAIN.bank, tested_energy_wh=9600.0))).dark_range["everyday_floor"]
-        self.assertLess(tested[1] - tested[0], 0.6 * (high - low))
+            PLAIN.bank, tested_energy_wh=9600.0))).present.days["everyday_floor"]
+        self.assertLess(tested.p90 - tested.p10, 0.6 * (high - low))
 
     def test_few_days_are_drawn_to_a_quarter_of_the_mean(self):
         # Five days with a spread of 100 beside three of 300 (a quarter of 1200): √((5 × 100² + 3 × 300²) / 8) = 200.

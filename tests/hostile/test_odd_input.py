@@ -67,7 +67,7 @@ class Files(unittest.TestCase):
                 self.assertTrue(all(fault.path and fault.expected for fault in faults.faults))
                 continue
             taken += 1
-            self.assertAlmostEqual(demand.hourly_shape(made).sum(), 1)
+            self.assertAlmostEqual(demand.hourly_shape(made, 6).sum(), 1)
             self.assertEqual(read_rig(write_rig(made)), made)
         self.assertGreater(taken, 50)
         self.assertEqual(json.loads(write_rig(RIG))["voltaun_rig"], 1)

@@ -35,7 +35,8 @@ class Drawings(unittest.TestCase):
         self.outlook = outlook(Ask(self.rig, known(self.rig, log, self.sun, NOW), self.sun, NOW))
         logged = days.by_day(self.rig, self.account.intervals, self.sun)
         today = date(2026, 11, 25)
-        self.columns = strip.columns(today - timedelta(days=14), today + timedelta(days=10), logged, self.outlook)
+        self.columns = strip.columns(today - timedelta(days=14), today + timedelta(days=10), logged, self.outlook,
+                                     floor=0.2)
 
     def strip(self, size=strip.WIDE, shown=None, levels=None, seen="as it is"):
         levels = levels if levels is not None else [(i.end, i.soc_end, True) for i in self.account.intervals]
@@ -52,7 +53,7 @@ class Drawings(unittest.TestCase):
         self.assertEqual(len(links), 25)
         self.assertEqual([link.get("tabindex") for link in links].count("0"), 1)
         self.assertEqual(links[14].get("href"), "/1/log?day=2026-11-25")
-        self.assertIn("below the floor", links[20].get("data-line"))
+        self.assertRegex(links[20].get("data-line"), r"sun \d\.\d+–\d\.\d+ kWh; at dusk \d+–\d+ %; below 20 %: ")
         self.assertRegex(links[5].get("data-line"), r"in sun 3\.\d+ kWh; used 2\.10 kWh")
         self.assertEqual(drawn.get("viewBox"), "0 0 1060 330")
         self.assertTrue(drawn.find("title").text and drawn.find("desc").text)

@@ -580,7 +580,7 @@ class AllRigs(PagesCase):
             rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, loads=(Load("Fridge", 500, "dc"),)), NOW)
         self.keep(Reading(NOW - timedelta(hours=1), soc=0.88))
         page = self.client.get("/together").text
-        self.shows("Each stands on its own.", page)
+        self.shows("Your rigs, side by side.", page)
         self.assertLess(page.index("Test rig"), page.index("Second"))
         self.shows("There is no reading of the level yet", page)
         self.assertRegex(page, r"8[0-9] %")
@@ -624,7 +624,7 @@ class DayNought(PagesCase):
         with transaction(self.db):
             rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, loads=(Load("Fridge", 500, "dc"),)), NOW)
         page = self.client.get("/1/today").text
-        self.shows("in hand if the sun stays away", page)
+        self.shows("of power without any charging", page)
         self.shows("Meter Fridge for a day", page)
 
     def test_no_empty_page_looks_broken(self):

@@ -30,7 +30,7 @@ def ledger(rig_file, log_file, as_json):
 @click.option("--futures", default=2000, show_default=True, type=click.IntRange(1, 100_000))
 @click.option("--seed", default=1, show_default=True, type=click.IntRange(0))
 @click.option("--sky", "skies", multiple=True, metavar="DATE=WORD", help="A coming day's sky, if known.")
-@click.option("--plan", "planned", multiple=True, metavar="KIND:FIRST[..LAST][=AMOUNT[@FROM[-TO]] or LOAD]",
+@click.option("--plan", "planned", multiple=True, metavar="KIND:FIRST[..LAST][=AMOUNT[@FROM[-TO]][#NAME] or LOAD]",
               help="drive, generator or mains (hours a day), guests or away (times the use), add (Wh a day), leave_off "
                    "(a load); FROM and TO are clock hours.")
 @click.option("--generator", "rule", metavar="START:STOP", help="Percents between which the generator is run.")
@@ -42,7 +42,7 @@ def outlook(rig_file, log_file, as_of, days, futures, seed, skies, planned, rule
     from voltaun.core.outlook.ask import Ask, known
     from voltaun.core.reasons import NoOutlook
     from voltaun.formats.answers import outlook_answer
-    from voltaun.words import reasons
+    from voltaun.words import advising, reasons
     rig, sky = rig_and_sun(rig_file)
     logged = logged_in(rig, log_file)
     until = _instant(as_of, rig.zone) if as_of else (logged[-1].at if logged else now())
@@ -54,14 +54,14 @@ def outlook(rig_file, log_file, as_of, days, futures, seed, skies, planned, rule
         raise Refused(f"{log_file}: {reasons.say(none.reason)}") from none
     except ValueError as error:
         raise Refused(f"--{error}") from error
-    say(outlook_answer(made, rig.zone), lambda: tables.outlook_table(rig, made, _worst(ask)), as_json)
+    say(outlook_answer(made, rig, lambda way: advising.way(way, made, rig)),
+        lambda: tables.outlook_table(rig, made, _worst(ask, made)), as_json)
 
 
-def _worst(ask):
+def _worst(ask, made):
     from voltaun.core.log.days import by_day
     from voltaun.core.outlook.replay import worst_stretch
-    from voltaun.core.outlook.standing import standing
-    return worst_stretch(ask, standing(ask), by_day(ask.rig, ask.known.account.intervals, ask.sun))
+    return worst_stretch(ask, made.present, by_day(ask.rig, ask.known.account.intervals, ask.sun))
 
 
 def _instant(text, zone):
@@ -73,25 +73,13 @@ def _instant(text, zone):
 
 
 def _plans(rig, given):
-    from voltaun.core.outlook.plans import Plan
+    from voltaun.formats.plan_text import EXAMPLES, read_plan
     plans = []
     for text in given:
-        kind, _, rest = text.partition(":")
-        days, _, amount = rest.partition("=")
-        first, _, last = days.partition("..")
-        number, _, clock = ("", "", "") if kind == "leave_off" else amount.partition("@")
-        begin, _, end = clock.partition("-")
         try:
-            plan = Plan(kind, date.fromisoformat(first), date.fromisoformat(last or first),
-                        float(number) if number else None, amount if kind == "leave_off" else "",
-                        float(begin) if begin else None, float(end) if end else None)
+            plans.append(read_plan(text, rig))
         except ValueError as error:
-            raise Refused(f"--plan: {text!r}: {error}; such as drive:2026-11-26=1.5@9, add:2026-11-26=2000@18-23 or "
-                          "away:2026-11-26..2026-11-30") from error
-        if kind == "leave_off" and amount not in [load.name for load in rig.loads]:
-            raise Refused(f"--plan: found {amount!r}, expected one of the loads: "
-                          + (", ".join(load.name for load in rig.loads) or "none is listed"))
-        plans.append(plan)
+            raise Refused(f"--plan: {text!r}: {error}; such as {EXAMPLES} or away:2026-11-26..2026-11-30") from error
     return tuple(plans)
 
 

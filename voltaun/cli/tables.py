@@ -12,8 +12,8 @@ from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.choices import Choice
 from voltaun.core.sizing.simulation import Additions
 from voltaun.core.sizing.worksheet import Option, Worksheet
-from voltaun.words import additions, reasons, sentences
-from voltaun.words.sentences import advice, begin, chance, day_name, in_hand, month, odds
+from voltaun.words import additions, advising, reasons, sentences
+from voltaun.words.sentences import begin, chance, day_name, month
 from voltaun.words.units import show_energy, show_percent, show_power
 
 
@@ -47,29 +47,32 @@ def _figure(wh, basis):
 def outlook_table(rig: Rig, outlook: Outlook, worst: Again | None) -> str:
     """The sentence, then a line a day; worst  the worst stretch of the log run again."""
     today = local_day(outlook.as_of, rig.zone)
-    lines = [f"{in_hand(outlook)}; {odds(outlook, today, rig.zone)}.", advice(rig, outlook, today, worst), "",
-             f"{'day':<24}{'harvest, 8 in 10':>22}{'level at dawn, 8 in 10':>26}   below the floor"]
+    lines = [" ".join([advising.headline(outlook, rig), *advising.odds(outlook, rig)]),
+             " ".join(advising.advice(outlook, rig, worst)),
+             *(f"Or: {line}" for _, line in advising.others(outlook, rig)), advising.without_charging(outlook, rig), "",
+             f"{'day':<24}{'sun, 8 times in 10':>22}{'level at dawn':>26}   below "
+             + show_percent(rig.bank.everyday_floor)]
     for day in outlook.days:
         lines.append(f"{day.day.isoformat()} {day_name(day.day, today):<13}{_between(day.solar_wh, show_energy):>22}"
                      f"{_between(day.dawn_soc, show_percent):>26}   {chance(day.chance_below_everyday_floor)}")
     if outlook.generator_hours.p90 > 0.05:
         litres = outlook.generator_litres
         lines.append(f"Generator: {outlook.generator_hours.p10:.1f} to {outlook.generator_hours.p90:.1f} h"
-                     + (f", {litres.p10:.1f} to {litres.p90:.1f} litres" if litres else "") + ", eight chances in ten.")
+                     + (f", {litres.p10:.1f} to {litres.p90:.1f} litres" if litres else "") + ".")
     counted = ("What is planned counts." if outlook.plans or outlook.rule else
-               "No driving and no generator are counted on.")
+               "Driving and the generator count only where you plan them.")
     return "\n".join(lines) + f"\nAn estimate, not a promise. {counted}"
 
 
 def backtest_table(past: Backtest) -> str:
     """How past outlooks did, a line for each number of days ahead."""
-    lines = [f"{'days ahead':>10}{'outlooks':>10}{'held, aim 8 in 10':>20}{'error':>12}{'last 7 days again':>20}"]
+    lines = [f"{'days ahead':>10}{'sun held, aim 8 in 10':>24}{'missed by':>12}{'last 7 days again':>20}"]
     for of in past.horizons():
-        lines.append(f"{of.days:>10}{of.forecasts:>10}{of.coverage * 100:>18.0f} %{show_energy(of.loss):>12}"
-                     f"{show_energy(of.yardstick_loss):>20}")
-    held = past.level_coverage()
-    if held is not None:
-        lines.append(f"The level three days ahead: held {held * 100:.0f} % of {len(past.levels)} times.")
+        lines.append(f"{of.days:>10}{sentences.held(of.sun):>24}{show_energy(of.missed_wh):>12}"
+                     f"{show_energy(of.yardstick_missed_wh):>20}")
+    held = past.level_held()
+    if held.cases:
+        lines.append(f"The level three days ahead came within its range {held.held} of {held.cases} times.")
     return "\n".join(lines)
 
 

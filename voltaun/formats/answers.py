@@ -7,12 +7,17 @@ from zoneinfo import ZoneInfo
 from voltaun.core.learned.account import Account
 from voltaun.core.learned.capacity_fit import Estimate
 from voltaun.core.log.ledger import Interval
+from voltaun.core.outlook.advice import Advice
 from voltaun.core.outlook.backtest import LEVEL_DAYS
 from voltaun.core.outlook.outlook import DayOutlook, Outlook, Range
+from voltaun.core.outlook.present import Middle
 from voltaun.core.outlook.scores import Backtest
+from voltaun.core.outlook.ways import Way
 from voltaun.core.reasons import Reason
+from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.simulation import Additions, Spread
 from voltaun.core.sizing.worksheet import Option, Worksheet
+from voltaun.formats.plan_text import as_text
 
 
 def ledger_answer(account: Account, zone: ZoneInfo) -> dict:
@@ -44,16 +49,23 @@ def _interval(interval: Interval, zone: ZoneInfo) -> dict:
             "capped": interval.capped, "spilt_wh": _n(interval.spilt_wh), "marks": list(interval.marks)}
 
 
-def outlook_answer(outlook: Outlook, zone: ZoneInfo) -> dict:
-    """The answer of `voltaun outlook`; `days` are the local days after `as_of`, `today` is what is left of its own."""
+def outlook_answer(outlook: Outlook, rig: Rig, say: Callable[[Way], str]) -> dict:
+    """The answer of `voltaun outlook`; `days` are the local days after `as_of`, `today` is what is left of its own.
+
+    say  puts a way of the advice in words
+    """
+    now, zone = outlook.present, rig.zone
     return {
         "as_of": outlook.as_of.astimezone(zone).isoformat(),
-        "last_reading": outlook.last_reading.astimezone(zone).isoformat(),
-        "soc": _s(outlook.soc), "above_floor_wh": _n(outlook.above_floor_wh),
-        "effective_energy_wh": _n(outlook.energy_wh),
-        "drain_wh_per_day": _n(outlook.drain.wh),
-        "dark_autonomy_days": {floor: _s(days) if days != float("inf") else None
-                               for floor, days in outlook.dark_days.items()},
+        "last_reading": now.read_at.astimezone(zone).isoformat(),
+        "soc": _s(now.soc.p50), "above_floor_wh": _n(now.above_wh["everyday_floor"].p50),
+        "now": {"read_at": now.read_at.astimezone(zone).isoformat(), "read_soc": _s(now.read_soc),
+                "age_hours": _s(now.age_hours), "soc": _three(now.soc, _s)},
+        "effective_energy_wh": _n(now.energy_wh),
+        "drain_wh_per_day": _n(now.drain.wh),
+        "dark_autonomy_days": {floor: _endless(days.p50) for floor, days in now.days.items()},
+        "dark_autonomy_range_days": {floor: _three(days, _endless) for floor, days in now.days.items()},
+        "advice": _advice(outlook.advice, rig, say),
         "today": _day(outlook.today) if outlook.today else None,
         "days": [_day(day) for day in outlook.days],
         "first_day_over_1_in_10": outlook.first_risky_day and outlook.first_risky_day.isoformat(),
@@ -64,15 +76,25 @@ def outlook_answer(outlook: Outlook, zone: ZoneInfo) -> dict:
     }
 
 
+def _advice(of: Advice, rig: Rig, say: Callable[[Way], str]) -> dict:
+    ways = [{"plans": [as_text(plan, rig) for plan in way.plans],
+             "last_time": way.last_time and way.last_time.astimezone(rig.zone).isoformat(), "words": say(way),
+             "chance_after": _s(way.chance_after), "enough": way.enough, "cost": _n(way.cost)} for way in of.ways]
+    return {"days": of.days, "chance": _s(of.chance),
+            "chance_after": _s(min((way.chance_after for way in of.ways), default=of.chance)), "enough": of.enough,
+            "ways": ways}
+
+
 def backtest_answer(past: Backtest, zone: ZoneInfo, each: bool) -> dict:
     """The answer of `voltaun backtest`; losses in Wh, `each` with every forecast."""
-    held = past.level_coverage()
-    answer = {"horizons": [{"days": of.days, "forecasts": of.forecasts, "coverage_p10_p90": _s(of.coverage),
-                            "use_coverage_p10_p90": _s(of.use_coverage),
-                            "level_coverage_p10_p90": _s(of.level_coverage),
+    answer = {"horizons": [{"days": of.days, "forecasts": of.sun.cases, "coverage_p10_p90": _s(of.sun.share),
+                            "use_coverage_p10_p90": _s(of.use.share), "use_cases": of.use.cases,
+                            "level_coverage_p10_p90": _s(of.level.share), "level_cases": of.level.cases,
+                            "missed_wh": _n(of.missed_wh),
                             "pinball": _n(of.loss), "pinball_last_7_days": _n(of.yardstick_loss)}
                            for of in past.horizons()],
-              "level": {"days": LEVEL_DAYS, "forecasts": len(past.levels), "coverage_p10_p90": _s(held)},
+              "level": {"days": LEVEL_DAYS, "forecasts": len(past.levels),
+                        "coverage_p10_p90": _s(past.level_held().share)},
               "said": [{"days": days, "tenths": of.tenths, "times": of.times, "came": of.came}
                        for days in sorted({of.days for of in past.sun}) for of in past.said(days)]}
     if each:
@@ -86,7 +108,7 @@ def backtest_answer(past: Backtest, zone: ZoneInfo, each: bool) -> dict:
     return answer
 
 
-def _three(of: Range, shown=None) -> dict:
+def _three(of: Range | Middle, shown=None) -> dict:
     shown = shown or _n
     return {"p10": shown(of.p10), "p50": shown(of.p50), "p90": shown(of.p90)}
 
@@ -168,6 +190,11 @@ def _estimate(of: Estimate | None) -> dict | None:
 def _n(value: float | None) -> float | None:
     """An energy, power or charge to a thousandth; no negative zero."""
     return None if value is None else round(float(value), 3) + 0.0
+
+
+def _endless(days: float) -> float | None:
+    """A number of days; None for one without end."""
+    return _s(days) if days != float("inf") else None
 
 
 def _s(value: float | None) -> float | None:

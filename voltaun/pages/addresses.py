@@ -80,6 +80,7 @@ ADDRESSES = (
     ("POST", "/<int:rig_id>/outlook/sky", "outlook.give_sky", "outlook.views"),
     ("POST", "/<int:rig_id>/outlook/forecast", "outlook.fetch_skies", "outlook.views"),
     ("POST", "/<int:rig_id>/outlook/plans", "outlook.add_plan", "outlook.views"),
+    ("POST", "/<int:rig_id>/outlook/way", "outlook.keep_way", "outlook.views"),
     ("POST", "/<int:rig_id>/outlook/plans/<int:plan_id>", "outlook.change_plan", "outlook.views"),
     ("POST", "/<int:rig_id>/outlook/rule", "outlook.keep_rule", "outlook.views"),
     ("GET", "/<int:rig_id>/outlook/past", "outlook.past_outlooks", "outlook.views"),

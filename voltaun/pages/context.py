@@ -1,5 +1,7 @@
 """What a page looks at: the rig of its address, its log reckoned and kept, where the bank stands, the days ahead."""
 
+from __future__ import annotations
+
 import sqlite3
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Hashable, Iterator
@@ -7,7 +9,7 @@ from contextlib import contextmanager, suppress
 from dataclasses import replace
 from datetime import date, datetime, timedelta
 from functools import cached_property
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from flask import current_app, g
 
@@ -16,7 +18,6 @@ from voltaun.core.learned.account import Account, reckon
 from voltaun.core.log.days import Day, by_day
 from voltaun.core.log.ledger import Interval
 from voltaun.core.outlook.ask import LEARN_DAYS, Ask, Known, known
-from voltaun.core.outlook.standing import Standing, standing
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.model import SKY
@@ -26,6 +27,10 @@ from voltaun.database.monitors import put_setting, setting
 from voltaun.database.rigs import KeptRig
 from voltaun.database.weather import KeptWeather
 from voltaun.words.reasons import say
+
+if TYPE_CHECKING:
+    from voltaun.core.outlook.outlook import Outlook
+    from voltaun.core.outlook.present import Present
 
 
 def db():
@@ -208,11 +213,15 @@ def with_tried(rig: Rig, known: Known, told: dict[str, Any]) -> dict[str, Any]:
             "sun": clearsky.sun_of(tables_db(grown), grown)}
 
 
-class Look:
-    """The rig's recent log, where the bank stands, and the outlook from there, or why there is none."""
+AHEAD = 10
+"""So many days the futures of every page go: what is said of now is the same figure on all of them."""
 
-    def __init__(self, days: int):
-        self.now, self.days = g.now, days
+
+class Look:
+    """The rig's recent log, what is said of now, and the outlook from there, or why there is none."""
+
+    def __init__(self) -> None:
+        self.now = g.now
         self.today = local_day(self.now, rig().zone)
         self.recent = _recent(self.now, self.today)
         self.readings, self.account = self.recent.known.readings, self.recent.known.account
@@ -220,36 +229,58 @@ class Look:
 
     @cached_property
     def ask(self) -> Ask:
-        """The question as things stand, and with what is tried on."""
+        """The question as things stand, and with what is tried on. It is asked at the whole minute, so that all pages
+        of that minute answer it once."""
         given = plans.past_skies(db(), g.kept.id, self.today - timedelta(days=LEARN_DAYS), self.today)
         as_is = {"rig": rig(), "known": self.recent.known, "sun": sun()}
         told = tried_on()
-        return Ask(**(with_tried(rig(), self.recent.known, told) if told else as_is), as_of=self.now, days=self.days,
-                   skies=plans.skies(db(), g.kept.id, self.today, self.today + timedelta(days=self.days)),
+        minute = self.now.replace(second=0, microsecond=0)
+        as_of = max([minute, *(reading.at for reading in self.readings[-1:])])
+        return Ask(**(with_tried(rig(), self.recent.known, told) if told else as_is), as_of=as_of, days=AHEAD,
+                   skies=plans.skies(db(), g.kept.id, self.today, self.today + timedelta(days=AHEAD)),
                    given=given, plans=tuple(each.plan for each in plans.current(db(), g.kept.id, self.today)),
                    rule=plans.rule(db(), g.kept.id))
 
     @cached_property
-    def standing(self) -> Standing | None:
-        """Where the bank stands now; None when nobody can tell, and `why_none` says why."""
+    def _key(self) -> tuple:
+        """What the answer depends on."""
+        ask = self.ask
+        return (*state(), ask.as_of, ask.plans, ask.rule, tuple(sorted(ask.skies.items())), repr(tried_on()),
+                weather.numbers(db(), g.kept.id))
+
+    @cached_property
+    def present(self) -> Present | None:
+        """What is said of now; None when nobody can tell, and `why_none` says why."""
+        from voltaun.core.outlook.present import present
+        made = peek("outlook", self._key)
+        if made is not None:
+            return made.present
         try:
-            return standing(self.ask)
+            return kept("present", self._key, lambda: present(self.ask))
         except NoOutlook as none:
             self.why_none = say(none.reason)
             return None
 
     @cached_property
-    def outlook(self):
-        """The days ahead; None without a standing."""
-        return self.ahead() if self.standing else None
+    def outlook(self) -> Outlook | None:
+        """The days ahead, with what is said of now and what to do; None where nobody can tell."""
+        try:
+            return kept("outlook", self._key, self.ahead)
+        except NoOutlook as none:
+            self.why_none = say(none.reason)
+            return None
 
     @cached_property
     def worst(self):
-        """The worst stretch of the log from the level now on; None without a standing or such a stretch."""
-        from voltaun.core.outlook.replay import worst_stretch
-        return worst_stretch(self.ask, self.standing, self.recent.days) if self.standing else None
+        """The worst stretch of the log from the level now on; None without a level or such a stretch."""
+        return self.worst_of(self.ask, self.outlook) if self.outlook else None
 
-    def ahead(self, **otherwise):
+    def worst_of(self, ask: Ask, made: Outlook):
+        """The same for a question otherwise, with what was made of it."""
+        from voltaun.core.outlook.replay import worst_stretch
+        return worst_stretch(ask, made.present, self.recent.days)
+
+    def ahead(self, **otherwise) -> Outlook:
         """The outlook as things stand, or with something of the question otherwise. Raises NoOutlook."""
         # Imported once an outlook is wanted: most pages want none.
         from voltaun.core.outlook.outlook import outlook
@@ -271,8 +302,8 @@ def looking_at(of: KeptRig) -> Iterator[None]:
                 setattr(g, name, before[name])
 
 
-def look(days: int = 0) -> Look:
-    """This request's look at the log, at least `days` ahead; made once unless a later one wants more."""
-    if "look" not in g or g.look.days < days:
-        g.look = Look(days)
+def look() -> Look:
+    """This request's look at the log."""
+    if "look" not in g:
+        g.look = Look()
     return g.look

@@ -11,9 +11,10 @@ from voltaun import clock
 from voltaun.core.outlook.standing import last_level
 from voltaun.database import backup, readings, rigs
 from voltaun.database.connection import hindrance
+from voltaun.formats.plan_text import as_text
 from voltaun.pages.context import db, look, rig, tried_on
 from voltaun.pages.figures import glass, weave
-from voltaun.words import reasons
+from voltaun.words import advising, reasons
 from voltaun.words import sentences as words
 from voltaun.words.units import show_counter, show_duration, show_energy, show_percent, show_power
 
@@ -27,10 +28,16 @@ def install(app: Flask) -> None:
     app.url_value_preprocessor(_load_rig)
     app.context_processor(_context)
     app.template_global("static_url")(static_url)
-    app.jinja_env.globals.update(words=words, how=reasons.how, said=reasons.say, caution=reasons.caution,
-                                 swatch=weave.swatch, source_words=weave.SOURCE_WORDS)
+    app.jinja_env.globals.update(words=words, advising=advising, how=reasons.how, said=reasons.say,
+                                 caution=reasons.caution, swatch=weave.swatch, source_words=weave.SOURCE_WORDS,
+                                 plan_words=_plan_words)
     app.jinja_env.filters.update(energy=show_energy, counter=show_counter, power=show_power, percent=show_percent,
                                  duration=show_duration, chance=words.chance, begin=words.begin)
+
+
+def _plan_words(way) -> list[str]:
+    """The plans of a way of the advice, each as a form sends it back."""
+    return [as_text(plan, rig()) for plan in way.plans]
 
 
 def last_copy() -> tuple[date | None, str | None]:
@@ -131,13 +138,14 @@ class _Glass:
 
     def __init__(self):
         seen, bank = look(), rig().bank
-        stands = seen.standing
-        days = stands.energy_wh / stands.drain.wh if stands and stands.drain.wh else None
-        soc = stands.soc if stands else None
-        if stands is None and (read := last_level(seen.readings, seen.account)) and seen.now - read[0] < STILL_SO:
+        now = seen.present
+        days = now.energy_wh / now.drain.wh if now and now.drain.wh and not now.silent else None
+        soc = now.soc.p50 if now and not now.silent else None
+        if now is None and (read := last_level(seen.readings, seen.account)) and seen.now - read[0] < STILL_SO:
             soc = read[1]
         self.arguments = (soc, bank.everyday_floor, bank.hard_floor, days,
-                          stands.days_to(bank.everyday_floor) if days else None)
+                          now.days["everyday_floor"].p50 if now and days else None,
+                          (now.soc.p10, now.soc.p90) if now and now.vague and not now.silent else None)
 
     def upright(self):
         return glass.upright(*self.arguments)

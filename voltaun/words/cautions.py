@@ -52,8 +52,8 @@ def for_bench(rig: Rig, run: Run) -> list[str]:
 def for_now(rig: Rig, outlook: Outlook | None) -> list[str]:
     """What applies at this moment: cold, or a generator that will likely be wanted."""
     told = []
-    if outlook and rig.chemistry.lithium and outlook.temp_c is not None and outlook.temp_c < 0:
-        told.append(f"The bank was at {outlook.temp_c:.0f} °C. {LITHIUM_COLD} No harvest is counted on.")
-    if outlook and rig.generators and outlook.shortfall_wh > 0.02 * outlook.energy_wh:
+    if outlook and rig.chemistry.lithium and outlook.present.temp_c is not None and outlook.present.temp_c < 0:
+        told.append(f"The bank was at {outlook.present.temp_c:.0f} °C. {LITHIUM_COLD} No harvest is counted on.")
+    if outlook and any(plan.kind == "generator" for way in outlook.advice.ways for plan in way.plans):
         told.append(FUMES)
     return told

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable, Sequence
 from datetime import date, datetime
 from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
@@ -16,9 +17,9 @@ if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.learned.doubts import Doubt
     from voltaun.core.learned.hours import Lean
     from voltaun.core.outlook.first_hour import FirstHour
-    from voltaun.core.outlook.outlook import Outlook
+    from voltaun.core.outlook.outlook import DayOutlook, Outlook
     from voltaun.core.outlook.replay import Again
-    from voltaun.core.outlook.scores import Said
+    from voltaun.core.outlook.scores import Held, Horizon, Said
     from voltaun.core.sizing.worksheet import Worksheet
 
 LITTLE_DAYS = 7
@@ -60,28 +61,65 @@ def days(n: float) -> str:
     return f"{count} day{'' if n == 1 else 's'}"
 
 
+def counted(n: int, what: str) -> str:
+    """A count of things: `no logged day`, `1 logged day`, `9 logged days`."""
+    return f"{n or 'no'} {what}{'' if n in (0, 1) else 's'}"
+
+
+def range_of(low: float, high: float, show: Callable[[float], str]) -> str:
+    """A range: `21–96 %`, `250–800 Wh`; one figure where both ends read alike."""
+    first, last = show(low), show(high)
+    if first == last:
+        return last
+    number_, _, unit = first.rpartition(" ")
+    return f"{number_}–{last}" if unit == last.rpartition(" ")[2] else f"{first} to {last}"
+
+
+def sun_ahead(day: DayOutlook) -> str:
+    """The sun of a day ahead: `sun 2.47–7.47 kWh`, `no sun`."""
+    return f"sun {range_of(day.solar_wh.p10, day.solar_wh.p90, show_energy)}" if day.solar_wh.p90 >= 1 else "no sun"
+
+
+def levels(of: Sequence[float]) -> str:
+    """Levels one after the other; what is the same throughout once: `10 % on all five`."""
+    shown = [show_percent(level) for level in of]
+    return f"{shown[0]} on all {number(len(shown))}" if len(shown) > 1 and len(set(shown)) == 1 else ", ".join(shown)
+
+
 def month(n: int) -> str:
     """A month's name, January = 1."""
     return _MONTHS[n - 1]
 
 
 def chance(p: float) -> str:
-    """A chance as people say it: `hardly any chance`, `about 1 chance in 20`, `3 chances in 10`."""
-    if p < 0.03:
-        return "hardly any chance"
-    if p < 0.075:
-        return "about 1 chance in 20"
-    tenths = max(1, round(p * 10))
-    if p > 0.97:
-        return "almost certain"
-    return f"{min(tenths, 9)} chance{'s' if tenths > 1 else ''} in 10"
+    """A chance as people say it: `very unlikely` under 1 in 20, `3 in 10`, `almost certain` over 19 in 20."""
+    if p < 0.05:
+        return "very unlikely"
+    return "almost certain" if p > 0.95 else f"{min(max(1, round(p * 10)), 9)} in 10"
 
 
 def said(of: Said) -> str:
-    """What came of a chance that was said: `Of 40 times it said 2 chances in 10, it came 9 times.`"""
-    what = chance(of.tenths / 10) if of.tenths else "hardly any chance"
+    """What came of a chance that was said: `Of 40 times it said 2 in 10, it came 9 times.`"""
+    what = chance(of.tenths / 10) if of.tenths else "hardly ever"
     return (f"Of {of.times} time{'s' if of.times != 1 else ''} it said {what}, it came "
             f"{f'{of.came} times' if of.came > 1 else 'once' if of.came else 'never'}.")
+
+
+def held(of: Held) -> str:
+    """How often a range held: `36 of 52`; of few cases only how many there are."""
+    if not of.cases:
+        return "—"
+    return f"{of.held} of {of.cases}" if of.enough else f"{counted(of.cases, 'case')}, too few"
+
+
+def record(first: Horizon) -> str:
+    """How outlooks for the next day did, in two sentences at most."""
+    if not first.sun.enough:
+        cases = begin(counted(first.sun.cases, "outlook"))
+        return f"{cases} for the next day can be held against what came. Ten are needed."
+    level = f", the level {first.level.held} of {first.level.cases}" if first.level.enough else ""
+    return (f"One day ahead, the sun came within its range {first.sun.held} of {first.sun.cases} times{level}. About "
+            f"{round(0.8 * first.sun.cases)} would be right.")
 
 
 def stretch(days: float) -> str:
@@ -101,15 +139,14 @@ def stretch(days: float) -> str:
 
 
 def day_name(day: date, today: date) -> str:
-    """A day as one says it from today: `today`, `tomorrow`, `Thursday`, `Thursday the 3rd`."""
+    """A day as one says it from today: `today`, `tomorrow`, `Thursday`, `Thu 3 Dec`."""
     ahead = (day - today).days
     if ahead in (0, 1):
         return ("today", "tomorrow")[ahead]
     name = _WEEKDAYS[day.weekday()]
     if 0 < ahead < 7:
         return name
-    suffix = "th" if 10 <= day.day % 100 <= 20 else {1: "st", 2: "nd", 3: "rd"}.get(day.day % 10, "th")
-    return f"{name} the {day.day}{suffix}"
+    return f"{name[:3]} {day.day} {_MONTHS[day.month - 1][:3]}"
 
 
 def on_day(day: date, today: date) -> str:
@@ -132,29 +169,22 @@ def plan(of: Plan, rig: Rig) -> str:
     return f"{of.name or 'a load'} added, {show_energy(amount)} a day{clock or ', spread as the use is'}"
 
 
-def difference(before: Outlook, after: Outlook, doing: str, today: date) -> str:
-    """What doing otherwise changes, in a sentence: the chance of going below the floor, or the level at the end."""
-    was, now = before.chance_below_everyday_floor, after.chance_below_everyday_floor
-    span = f"over the next {days(len(before.days))}"
-    if abs(was - now) >= 0.02 and chance(was) != chance(now):
-        way = "takes" if max(was, now) < 0.97 else "turns"
-        return f"{begin(doing)} {way} the chance of going below your floor {span} from {chance(was)} to {chance(now)}."
+def difference(before: Outlook, after: Outlook, doing: str, today: date, floor: float) -> str:
+    """What doing otherwise changes, in a sentence: the chance of going below the floor, or the level at the end.
+
+    floor  the everyday floor, a fraction
+    """
+    was, now = (chance(of.chance_below_everyday_floor) for of in (before, after))
+    below = f"dropping below {show_percent(floor)} within {days(len(before.days))}"
+    if was != now:
+        return f"{begin(doing)}: the chance of {below} goes from {was} to {now}."
     last = len(before.days) - 1
     levels = [100 * each.days[last].dusk_soc.p50 for each in (before, after)]
     if abs(levels[1] - levels[0]) < 1:
-        return f"{begin(doing)} changes next to nothing {span}: {chance(now)} of going below your floor."
-    return (f"{begin(doing)} leaves the chance of going below your floor as it is, {chance(now)} {span}; the level on "
-            f"{day_name(before.days[last].day, today)} evening goes from about {levels[0]:.0f} to {levels[1]:.0f} %.")
-
-
-def in_hand(outlook: Outlook) -> str:
-    """The days in hand with the sun away: `Two days and five hours in hand if the sun stays away`."""
-    days = outlook.dark_days["everyday_floor"]
-    if not outlook.drain.use_wh:
-        return "Nothing is used, by the log, so the bank lasts as it stands"
-    if days <= 0:
-        return "The bank is at or below your everyday floor"
-    return f"{begin(stretch(days))} in hand if the sun stays away"
+        return f"{begin(doing)} changes next to nothing. The chance of {below} stays {now}."
+    evening = f"{day_name(before.days[last].day, today)} evening"
+    return (f"{begin(doing)} leaves the chance of {below} as it is, {now}. The level on {evening} goes from about "
+            f"{levels[0]:.0f} to {levels[1]:.0f} %.")
 
 
 def first(of: FirstHour) -> str:
@@ -173,19 +203,6 @@ def first_next(of: FirstHour, why: str | None) -> str:
     return "Tell what runs here, and this page says how long it lasts."
 
 
-def in_the_dark(outlook: Outlook, rig: Rig) -> str:
-    """How long the bank lasts if nothing comes in, down to both floors, with the doubt: one line of figures."""
-    told = [f"{_between_hours(*outlook.dark_range[name])} to {level} floor, {show_percent(floor)}"
-            for name, level, floor in (("everyday_floor", "your everyday", rig.bank.everyday_floor),
-                                       ("hard_floor", "the hard", rig.bank.hard_floor))]
-    return f"If nothing comes in, eight chances in ten: {'; '.join(told)}."
-
-
-def _between_hours(low: float, high: float) -> str:
-    """Days as a span of hours: `1 h 30 – 4 h`; what lasts for months as "more than two months"."""
-    if low > 60:
-        return "more than two months"
-    return f"{show_duration(low * 24)} – {show_duration(high * 24) if high <= 60 else 'more than two months'}"
 
 
 def sky_beforehand(outlook: Outlook) -> str:
@@ -206,7 +223,7 @@ def when_used(lean: Lean) -> str:
 
 def rests_on(outlook: Outlook) -> str:
     """How little the outlook rests on, in a sentence; nothing once a week of the log tells the use."""
-    of = outlook.drain
+    of = outlook.present.drain
     if of.basis == "loads":
         return "The use is that of your list of loads: the log tells none yet. Take all of this as a first guess."
     if of.days_known >= LITTLE_DAYS:
@@ -223,20 +240,6 @@ def moment(at: datetime, today: date, zone: ZoneInfo) -> str:
     return f"{day_name(local.date(), today)} {part}"
 
 
-def odds(outlook: Outlook, today: date, zone: ZoneInfo) -> str:
-    """The chance of going below the floor over the whole span, and until when nine chances in ten hold."""
-    lack, span = outlook.lack, f"in the next {days(len(outlook.days))}"
-    when = moment(lack.likeliest, today, zone)
-    likeliest = f", most likely {when}" if 0.03 <= lack.chance <= 0.97 else ""
-    if lack.first is None:
-        return f"{chance(lack.chance)} of going below your floor {span}{likeliest}"
-    if (lack.first - outlook.as_of).total_seconds() < 3600:
-        return f"{chance(lack.chance)} of being below your floor {span}"
-    first = moment(lack.first, today, zone)
-    told = "" if first == when or lack.likeliest < lack.first else likeliest
-    return (f"nine chances in ten you stay above your floor until {first}; {chance(lack.chance)} of going below it "
-            f"{span}{told}")
-
 
 def about(wh: float) -> str:
     """An energy that is only known roughly, to two figures: `about 480 Wh`."""
@@ -244,61 +247,19 @@ def about(wh: float) -> str:
     return f"about {show_energy(round(wh / grain) * grain)}"
 
 
-def _about_hours(hours: float) -> str:
-    """Hours that are only known roughly, to half an hour, or to ten minutes below two hours."""
-    grain = 0.5 if hours >= 2 else 1 / 6
-    return show_duration(max(grain, round(hours / grain) * grain))
-
 
 def again(of: Again, rig: Rig, today: date) -> str:
-    """Where the worst stretch of the log would take the bank from now on, in a sentence."""
-    deepest = f"{show_percent(of.soc)} {moment(of.at, today, rig.zone)}"
-    missing = f", and {about(of.short_wh)} would be missing" if of.short_wh > 50 else ""
+    """Where the worst stretch of the log would take the bank from now on, in short sentences."""
+    floor, deepest = show_percent(rig.bank.everyday_floor), f"{show_percent(of.soc)} {moment(of.at, today, rig.zone)}"
+    missing = f" About {show_energy(of.short_wh)} would be missing." if of.short_wh > 50 else ""
     if of.below is None:
-        return f"You would stay above your floor, with {deepest} at the lowest."
+        return f"You would stay above {floor}. The lowest would be {deepest}."
     if of.begins < rig.bank.everyday_floor:
-        return f"You are below your everyday floor already; the lowest would be {deepest}{missing}."
-    return (f"It would take you below your everyday floor {moment(of.below, today, rig.zone)}, and to {deepest} at the "
-            f"lowest{missing}.")
+        return f"You are below {floor} already. The lowest would be {deepest}.{missing}"
+    return f"You would drop below {floor} {moment(of.below, today, rig.zone)}. The lowest would be {deepest}.{missing}"
 
 
-def advice(rig: Rig, outlook: Outlook, today: date, worst: Again | None) -> str:
-    """What to do about it, in one sentence or two, from the outlook and the worst stretch of the log run again."""
-    first = outlook.lack.first
-    if first and outlook.shortfall_wh > 0.02 * outlook.energy_wh:
-        way = _ways(rig, outlook.shortfall_wh)
-        now = (first - outlook.as_of).total_seconds() < 3600
-        when = "now" if now else f"ahead of {moment(first, today, rig.zone)}, the first time in doubt"
-        return (f"Spare or put in {about(outlook.shortfall_wh)}{way}, starting {when}: so much keeps you above your "
-                "floor for three days, nine chances in ten.")
-    spilt = _likely_spilt(outlook)
-    if first:
-        enough = f"{about(outlook.span_shortfall_wh)}{_ways(rig, outlook.span_shortfall_wh)}"
-        return (f"There is time until {moment(first, today, rig.zone)}, the first time in doubt. {begin(enough)}, "
-                f"spared or put in as it goes, would keep you above your floor for all {days(len(outlook.days))}, nine "
-                f"chances in ten.{spilt}")
-    if worst is not None and worst.below is not None:
-        return (f"By the odds nothing needs doing for your floor in the next {days(len(outlook.days))}; the worst "
-                f"{days(len(worst.lowest))} of your log again would take you below it "
-                f"{moment(worst.below, today, rig.zone)}.{spilt}")
-    return f"Nothing needs doing for your floor in the next {days(len(outlook.days))}.{spilt}"
 
-
-def _ways(rig: Rig, wh: float) -> str:
-    """How long each source that one starts by hand would have to run for so much in the bank, in brackets."""
-    ways = [f"{_about_hours(wh / rig.bank.charge_efficiency / part.gives_w)} of {part.name}"
-            for part in (*rig.generators[:1], *rig.vehicles[:1], *rig.mains[:1])]
-    return f" (about {' or '.join(ways)})" if ways else ""
-
-
-def _likely_spilt(outlook: Outlook) -> str:
-    """What of the sun will likely find the bank full today or tomorrow, in a sentence of its own."""
-    tomorrow = outlook.days[0] if outlook.days else None
-    for day in filter(None, (outlook.today, tomorrow)):
-        if day.spilt_wh.p50 > 0.04 * outlook.energy_wh:
-            when = "Of the rest of today" if day is outlook.today else "Tomorrow"
-            return f" {when} {about(day.spilt_wh.p50)} of sun will likely find the bank full: use it while it shines."
-    return ""
 
 
 def array_of(sheet: Worksheet) -> str:

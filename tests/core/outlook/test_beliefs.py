@@ -65,7 +65,7 @@ class Beliefs(unittest.TestCase):
         sure = {"held": Held(Estimate(6000.0, 6000.0, 6000.0), Estimate(0.0, 0.0, 0.0), 30, 60.0, 1.0)}
         seen = looked(0.60, learned=sure)
         self.assertAlmostEqual(seen.fan[-1, 2], 0.60 - 0.208, delta=0.002)
-        self.assertAlmostEqual(seen.dark_days["everyday_floor"], 0.40 * 6000 / 1248, places=3)
+        self.assertAlmostEqual(seen.present.days["everyday_floor"].p50, 0.40 * 6000 / 1248, delta=0.02)
 
     def test_each_future_has_its_own_bank(self):
         made = simulate(BARE, np.array([5000.0, 10_000.0]), 0.6, np.zeros((1, 2)), np.full((1, 2), 498.0), np.ones(1))
@@ -122,7 +122,7 @@ class Hours(unittest.TestCase):
         told = self.lean(self.log(800.0, 400.0))
         self.assertAlmostEqual(told.mean[1], -np.pi / 6, delta=0.01)
         self.assertAlmostEqual(told.mean[0], 0.0, delta=0.01)
-        shape = told.shapes(BARE, np.zeros((2, 1)))[:, 0]
+        shape = told.shape(BARE, 11)
         self.assertAlmostEqual(shape[6:18].sum(), 2 / 3, delta=0.003)
         self.assertAlmostEqual(shape.sum(), 1.0)
         # However sure the log is, a day may lean otherwise by a twentieth.
@@ -136,7 +136,7 @@ class Hours(unittest.TestCase):
         told = self.lean(self.log(900.0, 300.0), of)
         flat = self.lean(self.log(900.0, 300.0))
         self.assertAlmostEqual(flat.mean[1], -np.pi / 4, delta=0.02)
-        shape = told.shapes(of, np.zeros((2, 1)))[:, 0]
+        shape = told.shape(of, 11)
         self.assertAlmostEqual(shape[6:12].sum(), 1.0)
 
     def test_a_day_of_which_the_reading_gap_is_uneven(self):
@@ -166,7 +166,7 @@ class Hours(unittest.TestCase):
     def test_the_outlook_takes_it_over(self):
         # At 52 Wh an hour with standby eight hours to dawn take 4.33 points; leaned so, at night, 2.9.
         seen = looked(0.60, lean=self.lean(self.log(800.0, 400.0)))
-        shape = self.lean(self.log(800.0, 400.0)).shapes(BARE, np.zeros((2, 1)))[:8, 0].sum()
+        shape = self.lean(self.log(800.0, 400.0)).shape(BARE, 11)[:8].sum()
         self.assertAlmostEqual(seen.today.dawn_soc.p50, 0.60 - (1200 * shape + 16) / 9600, delta=0.001)
         self.assertLess(1200 * shape, 320)
         self.assertEqual(seen.as_of, MIDNIGHT)

@@ -70,10 +70,10 @@ class Changes(unittest.TestCase):
 
     def test_in_words(self):
         plain, other = ahead(), ahead(Plan("guests", TODAY, TODAY + timedelta(days=9), 3.0))
-        told = words.difference(plain, other, "using 200 % more", TODAY)
+        told = words.difference(plain, other, "using 200 % more", TODAY, 0.2)
         self.assertIn("Using 200 % more", told)
         self.assertIn("chance", told)
-        self.assertIn("next to nothing", words.difference(plain, plain, "waiting", TODAY))
+        self.assertIn("next to nothing", words.difference(plain, plain, "waiting", TODAY, 0.2))
 
 
 class Rule(unittest.TestCase):
@@ -172,7 +172,7 @@ class Backtests(unittest.TestCase):
     def test_short_and_empty_logs(self):
         for log in ([], log_of(2), log_of(30)):
             self.assertEqual(backtest(rig(), log, sun_of(rig())).sun, [])
-        self.assertIsNone(backtest(rig(), [], sun_of(rig())).level_coverage())
+        self.assertEqual(backtest(rig(), [], sun_of(rig())).level_held().cases, 0)
 
 
 class Words(unittest.TestCase):
@@ -194,7 +194,7 @@ class StaleAndOdd(unittest.TestCase):
             seen = look(SET, log)
             self.assertTrue((seen.fan >= 0).all() and (seen.fan <= 1 + 1e-6).all())
         single = look(SET, [Reading(NOW, soc=0.5)])
-        self.assertEqual(single.drain.basis, "loads")
+        self.assertEqual(single.present.drain.basis, "loads")
         self.assertEqual(single.sky.days, 0)
 
 

@@ -14,9 +14,10 @@ from voltaun.core.learned.share import ShareLearned
 from voltaun.core.log.days import Day, by_day
 from voltaun.core.outlook.ask import Ask, Known, known
 from voltaun.core.outlook.autonomy import Drain
+from voltaun.core.outlook.plans import Plan
+from voltaun.core.outlook.present import Middle, Present
 from voltaun.core.outlook.replay import worst_stretch
-from voltaun.core.outlook.standing import Standing
-from voltaun.core.rig.parts import Load
+from voltaun.core.rig.parts import Load, Mains
 from voltaun.core.sky.model import learn_sky
 from voltaun.words.sentences import again
 
@@ -33,13 +34,18 @@ def days_of(*days):
     return {each.day: each for each in days}
 
 
-def run(level, days, of=PLAIN, hours=0, sun=None, length=5):
+def run(level, days, of=PLAIN, hours=0, sun=None, length=5, plans=()):
     """From so many hours after midnight on, with the use as the loads of the rig lie."""
     at = MIDNIGHT + timedelta(hours=hours)
     told = Learned(None, ShareLearned(np.array([0.5]), np.array([1.0]), 9, 0))
     known = Known([], Account([], told), [], learn_sky([], TODAY), told, Lean(np.zeros(2), np.zeros((2, 2))))
-    stands = Standing(at, level, level, 9600.0, None, Drain(1200.0, 48.0, 0.0, 0.0, 60, "log"), (52.0,) * 24, 0.0)
-    return worst_stretch(Ask(of, known, sun, at), stands, days, length)
+    return worst_stretch(Ask(of, known, sun, at, plans=plans), present_at(level, at), days, length)
+
+
+def present_at(level, at):
+    """A present in which the level is sure, of 9600 Wh."""
+    return Present(at, at, level, Middle(level, level, level), 9600.0, None, Drain(1200.0, 48.0, 0.0, 0.0, 60, "log"),
+                   {}, {}, 0.0)
 
 
 class Worst(unittest.TestCase):
@@ -54,6 +60,15 @@ class Worst(unittest.TestCase):
         self.assertEqual(found.below, MIDNIGHT + timedelta(hours=12 + 111))
         # At ten per cent, 6720 Wh on, nothing more is given: of 132 h × 52 Wh = 6864 Wh 144 are missing.
         self.assertAlmostEqual(found.short_wh, 144, places=6)
+
+    def test_what_is_planned_counts(self):
+        # A socket of 200 W for ten hours on the second day: 2000 Wh, of which 52 an hour go straight into the load and
+        # 0.95 of the rest, 1406 Wh, into the bank: 14.65 points, and the 520 Wh that the bank need not give 5.42 more.
+        of = rig(arrays=(), mains=(Mains("Post", 200.0),))
+        dark = days_of(*(day(n, sun=0.0) for n in range(5)))
+        plans = (Plan("mains", TODAY + timedelta(days=1), TODAY + timedelta(days=1), 10.0, begin=9.0),)
+        without, with_it = (run(0.99, dark, of, plans=told) for told in ((), plans))
+        self.assertAlmostEqual(with_it.soc - without.soc, (1480 * 0.95 + 520) / 9600, delta=1e-4)
 
     def test_the_hours_of_use_and_of_the_sun_count(self):
         # All of 2880 Wh from six to midnight: 30 points and half a point of standby; by dawn the sun is not back yet.
@@ -84,9 +99,7 @@ class Worst(unittest.TestCase):
         log = readings(*rows, start=MIDNIGHT - timedelta(days=36))
         told = known(PLAIN, log, None, log[-1].at)
         days = by_day(PLAIN, told.account.intervals, None)
-        stands = Standing(MIDNIGHT, 0.9, 0.9, 9600.0, None, Drain(2400.0, 48.0, 0.0, 0.0, 36, "log"), (102.0,) * 24,
-                          0.0)
-        found = worst_stretch(Ask(PLAIN, told, None, MIDNIGHT), stands, days)
+        found = worst_stretch(Ask(PLAIN, told, None, MIDNIGHT), present_at(0.9, MIDNIGHT), days)
         # Today and five days want 2400 Wh and 48 of standby each, 90 to 10 % are 7680 Wh, and no sky is told.
         self.assertAlmostEqual(found.soc, 0.1)
         self.assertAlmostEqual(found.short_wh, 6 * 2448 - 7680, delta=1)
@@ -104,10 +117,10 @@ class Worst(unittest.TestCase):
     def test_in_words(self):
         dark = days_of(*(day(n, sun=0.0) for n in range(5)))
         self.assertEqual(again(run(0.99, dark), PLAIN, TODAY),
-                         "You would stay above your floor, with 21 % Tuesday before dawn at the lowest.")
-        self.assertIn("It would take you below your everyday floor", again(run(0.60, dark), PLAIN, TODAY))
+                         "You would stay above 20 %. The lowest would be 21 % Tuesday before dawn.")
+        self.assertIn("You would drop below 20 % ", again(run(0.60, dark), PLAIN, TODAY))
         low = again(run(0.15, dark), PLAIN, TODAY)
-        self.assertIn("You are below your everyday floor already; the lowest would be 10 %", low)
+        self.assertIn("You are below 20 % already. The lowest would be 10 %", low)
         self.assertNotIn("stay above", low)
         self.assertIn("would be missing", low)
 

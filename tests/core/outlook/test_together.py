@@ -7,7 +7,7 @@ from datetime import timedelta
 from tests.support import NOW, readings, rig
 from voltaun.core.log.ledger import intervals
 from voltaun.core.outlook.autonomy import Drain
-from voltaun.core.outlook.standing import Standing
+from voltaun.core.outlook.present import Middle, Present
 from voltaun.core.outlook.together import Stands, carried, fed
 from voltaun.core.rig.parts import Bank, Inverter, Mains
 
@@ -15,10 +15,16 @@ FULL = rig(name="Full", bank=Bank("lfp", 12, 400, 2, 1, charge_efficiency=0.95),
 SHORT = rig(name="Short", bank=Bank("agm", 12, 200, charge_efficiency=0.85), inverter=None)
 
 
+def sure(value):
+    return Middle(value, value, value)
+
+
 def standing(of, soc, use_wh):
     energy = {"Full": 9600.0, "Short": 2400.0}[of.name]
-    return Stands(of, Standing(None, soc, soc, energy, None, Drain(use_wh, 0.0, 0.0, 0.0, 9, "log"),
-                               (use_wh / 24,) * 24, 12.0))
+    above = max(0.0, soc - of.bank.everyday_floor) * energy
+    days = above / use_wh if use_wh else float("inf")
+    return Stands(of, Present(NOW, NOW, soc, sure(soc), energy, None, Drain(use_wh, 0.0, 0.0, 0.0, 9, "log"),
+                              {"everyday_floor": sure(above)}, {"everyday_floor": sure(days)}, 0.0))
 
 
 class Together(unittest.TestCase):

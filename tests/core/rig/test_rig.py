@@ -43,7 +43,7 @@ class Demand(unittest.TestCase):
             Load("Pump", 300, "ac", 750, 2000, pattern=("window", 9, 15, 0.5)),
             Load("Kettle", 90, "ac", 1200, pattern=("window", 6, 8, 0.1))))
         self.assertAlmostEqual(demand.daily_use(of), (900 + 300 + 90) / 0.9 + 120 + 240)
-        shape = demand.hourly_shape(of)
+        shape = demand.hourly_shape(of, 11)
         self.assertAlmostEqual(shape.sum(), 1)
         self.assertGreater(shape[23], shape[3])
         self.assertGreater(shape[1], shape[3])

@@ -44,7 +44,7 @@ class Tried(unittest.TestCase):
         # Twice the panels bring twice the sun where the bank has room for it.
         self.assertGreater(more.days[0].dusk_soc.p50, plain.days[0].dusk_soc.p50 + 0.05)
         larger = ahead(with_added(of, 0, 1))
-        self.assertAlmostEqual(larger.energy_wh / plain.energy_wh, 2.0, delta=0.2)
+        self.assertAlmostEqual(larger.present.energy_wh / plain.present.energy_wh, 2.0, delta=0.2)
 
 
 if __name__ == "__main__":

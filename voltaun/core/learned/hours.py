@@ -42,12 +42,17 @@ class Lean:
     mean: np.ndarray
     root: np.ndarray
 
-    def shapes(self, rig: Rig, standard: np.ndarray) -> np.ndarray:
-        """Each future's share of a day's use in each clock hour, (24, futures), from normal numbers (2, futures)."""
+    def shapes(self, rig: Rig, months: Sequence[int], standard: np.ndarray) -> np.ndarray:
+        """Each future's share of a day's use in each clock hour of each of these months (1–12), shape
+        (months, 24, futures), from normal numbers (2, futures)."""
         a, b = self.mean[:, None] + self.root @ standard
         tilt = np.clip(1 + np.sin(ANGLES)[:, None] * a + np.cos(ANGLES)[:, None] * b, 0.1, None)
-        leaned = hourly_shape(rig)[:, None] * tilt
-        return np.asarray(leaned / leaned.sum(axis=0))
+        leaned = np.array([hourly_shape(rig, month) for month in months])[:, :, None] * tilt
+        return np.asarray(leaned / leaned.sum(axis=1, keepdims=True))
+
+    def shape(self, rig: Rig, month: int) -> np.ndarray:
+        """The mean share of a day's use in each clock hour of a month (1–12), shape (24,)."""
+        return np.asarray(self.shapes(rig, (month,), np.zeros((2, 1)))[0, :, 0])
 
 
 class Shares:
@@ -58,9 +63,7 @@ class Shares:
     """
 
     def __init__(self, rig: Rig, made: Sequence[Interval]):
-        shape = hourly_shape(rig)
-        running = np.zeros((25, 3))
-        np.cumsum(np.stack((shape, shape * np.sin(ANGLES), shape * np.cos(ANGLES)), axis=1), axis=0, out=running[1:])
+        running = {month: _running(hourly_shape(rig, month)) for month in range(1, 13)}
         self.ends: list[datetime] = []
         sums = [np.zeros(7)]
         for group in grouped(made):
@@ -69,7 +72,8 @@ class Shares:
             use = np.array([interval.use_wh for interval in group], dtype=float)
             if use.sum() <= 0:
                 continue
-            parts = np.array([_over(running, interval, rig) for interval in group])
+            month = group[-1].end.astimezone(rig.zone).month
+            parts = np.array([_over(running[month], interval, rig) for interval in group])
             share = use[:-1] / use.sum()  # the last part follows from the others
             whole = parts.sum(axis=0)
             lean, off = parts[:-1, 1:] - share[:, None] * whole[1:], share * whole[0] - parts[:-1, 0]
@@ -93,6 +97,12 @@ class Shares:
             mean = inverse @ toward
             noise = max(1e-6, (off - 2 * mean @ toward + mean @ square @ mean) / count)
         return Lean(mean, np.linalg.cholesky(noise * inverse + SURE_DOUBT ** 2 * open_part * np.eye(2)))
+
+
+def _running(shape: np.ndarray) -> np.ndarray:
+    """Running totals of a shape and of its products with sine and cosine, shape (25, 3)."""
+    columns = np.stack((shape, shape * np.sin(ANGLES), shape * np.cos(ANGLES)), axis=1)
+    return np.concatenate((np.zeros((1, 3)), np.cumsum(columns, axis=0)))
 
 
 def _over(running: np.ndarray, interval: Interval, rig: Rig) -> np.ndarray:

@@ -1,13 +1,10 @@
 """Dark autonomy: how long the bank lasts if nothing comes in."""
 
-import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from voltaun.core.learned.account import Learned
-from voltaun.core.rig.bank import cold_factor, effective_energy
 from voltaun.core.rig.loads import daily_use
 from voltaun.core.rig.rig import Rig
 
@@ -59,25 +56,6 @@ def dark_autonomy(energy_wh: float, soc: float, floor: float, use_wh_per_day: fl
     return above / use_wh_per_day if use_wh_per_day > 0 else float("inf")
 
 
-def dark_days_by_hour(above_wh: float, rates: Sequence[float], clock: float) -> float:
-    """Days until what is above a floor is drained at what leaves in each clock hour, beginning at a clock hour.
-
-    above_wh  Wh; rates  what leaves in each of the 24 clock hours, Wh; 300 Wh at 22:30 with 100 Wh in each hour up to
-    midnight and 300 in each after it last half an hour, an hour and half an hour: 2 h.
-    Infinite where nothing leaves, 0 for nothing above the floor. The same as `dark_autonomy` for a flat day.
-    """
-    daily = sum(rates)
-    if above_wh <= 0 or daily <= 0:
-        return 0.0 if above_wh <= 0 else float("inf")
-    days, left = divmod(above_wh, daily)
-    hour, hours = clock, 0.0
-    while left > 1e-9:
-        until = min(1.0, math.floor(hour) + 1 - hour)  # what is left of this clock hour
-        rate = rates[int(hour) % 24]
-        part = until if rate * until <= left else left / rate
-        left, hours, hour = left - rate * part, hours + part, hour + part
-    return days + hours / 24
-
 
 def dark_days(above_wh: np.ndarray, gone_wh: np.ndarray, hours: np.ndarray) -> np.ndarray:
     """Dark autonomy of each future: the days until what is above a floor is drained.
@@ -115,8 +93,3 @@ def momentary(rig: Rig, above_wh: float) -> tuple[float, float, float] | None:
                        if load.pattern == "always" and load.side == "dc")
     most = idle + sum(running)
     return above_wh / most, above_wh / max(least, 1.0), least
-
-
-def energy_now(rig: Rig, temp_c: float | None) -> float:
-    """Effective energy from full to empty at this bank temperature, Wh."""
-    return effective_energy(rig).wh * cold_factor(rig.chemistry, temp_c)

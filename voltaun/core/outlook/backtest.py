@@ -17,12 +17,13 @@ from voltaun.core.learned.account import Account, Learned, learn, reckon
 from voltaun.core.learned.hours import Shares
 from voltaun.core.learned.use import Leg, UseModel, day_legs, learn_uses, use_of
 from voltaun.core.log.days import Day, by_day, sky_days
-from voltaun.core.log.ledger import Interval, Reading
+from voltaun.core.log.ledger import READ, Interval, Reading
 from voltaun.core.outlook.ask import LEARN_DAYS, USE_DAYS, Ask, Known, lean_of
-from voltaun.core.outlook.outlook import LEVEL_GRAIN, dawn_and_dusk, quantiles
+from voltaun.core.outlook.grid import Grid
+from voltaun.core.outlook.outlook import dawn_and_dusk, quantiles
 from voltaun.core.outlook.prepare import Prepared, prepare
 from voltaun.core.outlook.scores import Backtest, Came, Forecast, LevelForecast
-from voltaun.core.outlook.simulate import Futures, simulate
+from voltaun.core.outlook.simulate import LEVEL_GRAIN, Futures, simulate
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.clear_sky import RigSun
@@ -72,15 +73,14 @@ class _Waiting:
     """A past outlook that waits to be run, and what it will be held against.
 
     actuals  the sun that came, by days ahead, Wh; seven  the yardstick's mean and spread a day, Wh
-    reading  of the level some days ahead; uses  what was used, by days ahead, Wh; levels  read on the days ahead
+    reading  of the level some days ahead; read  on the days ahead, with what was used until then, Wh
     """
 
     ready: Prepared
     actuals: dict[int, float]
     seven: tuple[float, float] | None
     reading: Reading | None
-    uses: dict[int, float]
-    levels: list[Reading]
+    read: list[tuple[Reading, float | None]]
 
 
 class _Past:
@@ -122,20 +122,37 @@ class _Past:
                 ready = prepare(ask)
             except NoOutlook:
                 continue
-            used = {k: total for k in actuals if (total := _came(self.came, today, k, "use")) is not None}
-            yield _Waiting(ready, actuals, seven, reading, used, self._levels(n, max(actuals, default=0)))
+            by_hand = self._by_hand(n, ready.grid)
+            ready = replace(ready, harvest=ready.harvest + by_hand[:, None].astype(ready.harvest.dtype),
+                            planned=ready.planned + by_hand)
+            yield _Waiting(ready, actuals, seven, reading, self._readings(n, max([*actuals, 1])))
 
-    def _levels(self, n: int, days: int) -> list[Reading]:
-        """The readings of a level on so many days after that of a reading, until something was started by hand."""
+    def _readings(self, n: int, days: int) -> list[tuple[Reading, float | None]]:
+        """The readings up to so many days after that of a reading, each with what was read to be used until then, Wh;
+        None from the first interval on whose use was not read."""
         today = local_day(self.ordered[n].at, self.rig.zone)
-        begin, end = (day_start(today + timedelta(days=ahead), self.rig.zone) for ahead in (1, days + 1))
-        found = []
+        end = day_start(today + timedelta(days=days + 1), self.rig.zone)
+        found: list[tuple[Reading, float | None]] = []
+        used: float | None = 0.0
         for each, interval in zip(self.ordered[n + 1:], self.made[n:], strict=False):
-            if each.at >= end or any(interval.harvest[source] for source in BY_HAND):
+            if each.at >= end:
                 break
-            if each.soc is not None and each.at >= begin:
-                found.append(each)
+            used = used + (interval.use_wh or 0.0) if used is not None and interval.use_basis == READ else None
+            found.append((each, used))
         return found
+
+    def _by_hand(self, n: int, grid: Grid) -> np.ndarray:
+        """What was started by hand after a reading, as it happened: Wh in each step, evenly over its interval."""
+        given = np.zeros(len(grid.hours))
+        for interval in self.made[n:]:
+            if interval.start.timestamp() >= grid.bounds[-1]:
+                break
+            wh = sum(interval.harvest[source] or 0.0 for source in BY_HAND)
+            if wh:
+                inside = np.clip(np.minimum(grid.bounds[1:], interval.end.timestamp())
+                                 - np.maximum(grid.bounds[:-1], interval.start.timestamp()), 0.0, None)
+                given += wh * inside / (interval.hours * 3600)
+        return given
 
     def _legs(self, n: int) -> list[Leg]:
         """The legs of the learning window at a reading."""
@@ -157,7 +174,7 @@ class _Past:
         seven = _last_seven(self.came, today, over=self.sun is None or self.sun.between(at, night) == 0)
         actuals = {k: total for k in self.horizons if seven and (total := _came(self.came, today, k)) is not None}
         reading = _reading_after(self.ordered, n, at + timedelta(days=LEVEL_DAYS))
-        return actuals, seven, None if reading is None or _helped(self.made, n, reading) else reading
+        return actuals, seven, reading
 
 
 def _seldom(starts: list[int], ordered: list[Reading], rig: Rig, every: int) -> list[int]:
@@ -178,13 +195,14 @@ def _take_in(rig: Rig, waiting: Sequence[_Waiting], found: Backtest) -> None:
             day = ask.today + timedelta(days=k)
             steps = slice(ready.grid.steps_after(day - timedelta(days=1)), ready.grid.steps_after(day))
             part = made.part(steps)
-            sun = sun + (part.harvest - part.spilt).sum(axis=0)
+            others = ready.planned[steps][:, None]
+            sun = sun + np.maximum(part.harvest - others - np.maximum(part.spilt - others, 0.0), 0.0).sum(axis=0)
             used = used + np.maximum(part.used.sum(axis=0) - ready.unseen, 0.0)
             below |= part.level.min(axis=0) < rig.bank.everyday_floor - LEVEL_GRAIN
             if k in each.actuals and each.seven:
                 seen = _came_of(each, made, k)
                 yardstick = k * each.seven[0] + math.sqrt(k) * each.seven[1] * _NORMAL_QUANTILES
-                dawn, _ = dawn_and_dusk(part.harvest, ready.grid.clock_hours[steps])
+                dawn, _ = dawn_and_dusk(part.harvest - others, ready.grid.clock_hours[steps])
                 found.sun.append(Forecast(ask.as_of, k, _five(sun), tuple(yardstick.tolist()), each.actuals[k],
                                           _five(part.level[dawn]), _five(used), float(below.mean()), seen))
         if each.reading is not None and each.reading.soc is not None:
@@ -194,17 +212,26 @@ def _take_in(rig: Rig, waiting: Sequence[_Waiting], found: Backtest) -> None:
 
 
 def _came_of(of: _Waiting, made: Futures, days: int) -> Came:
-    """What the log shows of an outlook so many days ahead, and what was foretold of just that."""
+    """What the readings show of an outlook so many days ahead, and what was foretold of just that: nothing is held
+    against what was reckoned between them."""
     ready, rig = of.ready, of.ready.ask.rig
-    end = day_start(ready.ask.today + timedelta(days=days + 1), rig.zone)
-    read = [each for each in of.levels if each.at < end]
-    if not read or local_day(read[-1].at, rig.zone) < ready.ask.today + timedelta(days=days):
-        return Came(of.uses.get(days))
+    begin, end = (day_start(ready.ask.today + timedelta(days=ahead), rig.zone) for ahead in (1, days + 1))
+    inside = [(each, used) for each, used in of.read if each.at < end]
+    if not inside or local_day(inside[-1][0].at, rig.zone) < ready.ask.today + timedelta(days=days):
+        return Came()
+    last, used = inside[-1]
+    until = int(np.searchsorted(ready.grid.bounds, last.at.timestamp()).clip(0, len(made.load)))
+    hours = float(ready.grid.hours[:until].sum())
+    noted = np.maximum(made.used[:until].sum(axis=0) - ready.unseen * hours / 24, 0.0)
+    said = None if used is None else _five(noted)
+    read = [each for each, _ in inside if each.soc is not None and each.at >= begin]
+    if not read or read[-1].at != last.at:
+        return Came(said, used)
     steps = np.searchsorted(ready.grid.bounds, [each.at.timestamp() for each in read]).clip(0, len(made.level) - 1)
     at = made.level[steps]
     floor = rig.bank.everyday_floor
     levels = [each.soc for each in read if each.soc is not None]
-    return Came(of.uses.get(days), _five(at[-1]), levels[-1], float((at.min(axis=0) < floor - LEVEL_GRAIN).mean()),
+    return Came(said, used, _five(at[-1]), levels[-1], float((at.min(axis=0) < floor - LEVEL_GRAIN).mean()),
                 min(levels) < floor - LEVEL_GRAIN)
 
 
@@ -277,9 +304,3 @@ def _reading_after(ordered: list[Reading], n: int, at: datetime) -> Reading | No
     near = [each for each in ordered[n + 1:n + 60] if each.soc is not None
             and abs(each.at - at) <= timedelta(hours=12)]
     return min(near, key=lambda each: abs(each.at - at), default=None)
-
-
-def _helped(made: list[Interval], n: int, reading: Reading) -> bool:
-    """Whether something one starts by hand brought energy meanwhile, which the outlook could not know of."""
-    return any(interval.harvest[source] for interval in made[n:n + 60] if interval.end <= reading.at
-               for source in BY_HAND)

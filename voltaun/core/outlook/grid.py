@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+from zoneinfo import ZoneInfo
 
 import numpy as np
 
@@ -35,6 +36,40 @@ class Grid:
         day_of_step = np.searchsorted(midnights, middles, side="right") - 1
         clock = [datetime.fromtimestamp(middle, rig.zone).hour for middle in middles]
         return cls(bounds, days, day_of_step, np.array(clock), int(np.searchsorted(bounds, as_of.timestamp())))
+
+    @property
+    def months(self) -> list[int]:
+        """The months (1–12) that the days lie in, in order of time."""
+        return list(dict.fromkeys(day.month for day in self.days))
+
+    @property
+    def month_of_step(self) -> np.ndarray:
+        """The place of each step's month among `months`."""
+        months = self.months
+        return np.asarray(np.array([months.index(day.month) for day in self.days])[self.day_of_step])
+
+    def odd_days(self, zone: ZoneInfo) -> dict[int, np.ndarray]:
+        """The days on which the clock changes: the real length of each clock hour, h, shape (24,), by the day's place.
+        """
+        found = {}
+        for n, day in enumerate(self.days):
+            begin, end = (day_start(day + timedelta(days=k), zone).timestamp() for k in (0, 1))
+            if end - begin != 86_400:
+                quarters = np.arange(begin, end, 900.0)
+                clock = [datetime.fromtimestamp(at, zone).hour for at in quarters]
+                found[n] = np.bincount(clock, minlength=24) / 4
+        return found
+
+    def kept_whole(self, by_hour: np.ndarray, zone: ZoneInfo) -> np.ndarray:
+        """What flows in each clock hour of each day, shape (days, 24), such that a day on which an hour is skipped or
+        comes twice has as much of it as any other."""
+        made = by_hour
+        for n, lengths in self.odd_days(zone).items():
+            real, usual = (by_hour[n] * lengths).sum(), by_hour[n].sum()
+            if real:
+                made = made.copy() if made is by_hour else made
+                made[n] *= usual / real
+        return made
 
     @property
     def hours(self) -> np.ndarray:

@@ -1,36 +1,25 @@
 """The outlook: the level of the bank over the next days in many futures, summed up."""
 
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 
 import numpy as np
 
 from voltaun.core.learned.account import Learned
 from voltaun.core.learned.hours import Lean
+from voltaun.core.outlook.advice import Advice, advise
 from voltaun.core.outlook.ask import Ask
-from voltaun.core.outlook.autonomy import Drain, dark_days
 from voltaun.core.outlook.beliefs import contradicted
 from voltaun.core.outlook.flows import planned
+from voltaun.core.outlook.lanes import RISKY
 from voltaun.core.outlook.plans import GeneratorRule, Plan
 from voltaun.core.outlook.prepare import Prepared, prepare
-from voltaun.core.outlook.simulate import Futures, simulate
+from voltaun.core.outlook.present import Present, present_of
+from voltaun.core.outlook.simulate import LEVEL_GRAIN, Futures, simulate
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.model import SkyModel
 
-STALE_DAYS = 2.0
-"""After so many days without a reading the outlook says so."""
-
-SHORTFALL_DAYS = 3
-"""How many days ahead the advice on what to spare or put in looks."""
-
-LEVEL_GRAIN = 1e-5
-"""A level this little below a floor is at it: rounding, not a lack."""
-
 QUANTILES = (0.10, 0.25, 0.50, 0.75, 0.90)
-
-RISKY = 0.1
-"""From this chance of going below the everyday floor on, a day is in doubt."""
-
 
 @dataclass(frozen=True)
 class Range:
@@ -63,10 +52,10 @@ class DayOutlook:
 @dataclass(frozen=True)
 class Lack:
     """Going below a floor at some time from now on: the chance over the whole span, the instant at which most futures
-    are below it, and the first at which it has happened with more than `RISKY` chance (None: it never has)."""
+    first do (None: none does), and the first at which it has happened with more than `RISKY` chance (None: never)."""
 
     chance: float
-    likeliest: datetime
+    likeliest: datetime | None
     first: datetime | None
 
 
@@ -75,40 +64,26 @@ class Outlook:
     """The outlook from a last known level, seen from `as_of`."""
 
     as_of: datetime
-    last_reading: datetime
-    soc: float
-    energy_wh: float
-    above_floor_wh: float
-    temp_c: float | None
+    present: Present
+    advice: Advice
     energy_shown: bool  # the log shows that the bank holds something else than is in force, and that is reckoned with
-    drain: Drain
     lean: Lean          # the hours of use
-    dark_days: dict[str, float]
-    dark_range: dict[str, tuple[float, float]]
     today: DayOutlook | None
     days: list[DayOutlook]
     chance_below_everyday_floor: float
     chance_below_hard_floor: float
     lack: Lack                     # of the everyday floor
     first_risky_day: date | None
-    shortfall_wh: float  # what would have to be spared or put in to keep nine chances in ten for three days
-    span_shortfall_wh: float  # the same for all of these days
     times: list[datetime]
     fan: np.ndarray  # (times, quantiles)
     learned: Learned
     sky: SkyModel
     futures: int
-    unserved_wh: Range         # over all of these days
+    unserved_wh: Range         # from now on, over all of these days
     generator_hours: Range     # by plan and by rule
     generator_litres: Range | None
     plans: tuple[Plan, ...] = ()
     rule: GeneratorRule | None = None
-
-    @property
-    def stale_days(self) -> float:
-        """Days since the last reading, when there are so many that it should be said; otherwise 0."""
-        days = (self.as_of - self.last_reading) / timedelta(days=1)
-        return days if days > STALE_DAYS else 0.0
 
 
 def outlook(ask: Ask) -> Outlook:
@@ -117,8 +92,10 @@ def outlook(ask: Ask) -> Outlook:
     Raises NoOutlook when there is no level to start from or no use known, ValueError for a sky it cannot take.
     """
     ready = prepare(ask)
-    return _summary(ready, simulate(ask.rig, ready.energy, ready.start, ready.harvest, ready.load,
-                                    ready.grid.hours, ready.standing.temp_c, ready.generator))
+    made = simulate(ask.rig, ready.energy, ready.start, ready.harvest, ready.load, ready.grid.hours,
+                    ready.standing.temp_c, ready.generator)
+    now = present_of(ready, made.level[ready.grid.now])
+    return _summary(ready, made, now, advise(ready, made, now))
 
 
 @dataclass(frozen=True)
@@ -142,32 +119,23 @@ def _day(ready: Prepared, made: Futures, steps: slice) -> _Day:
     # A drive or a generator at night makes no dawn.
     others = ready.planned[steps][:, None] + by_rule
     dawn, dusk = dawn_and_dusk(hours.harvest - others, ready.grid.clock_hours[steps])
-    spilt = hours.spilt.sum(axis=0)
-    # What is spilt is the sun's: a charger that finds the bank full gives less by itself.
-    solar = np.maximum(hours.harvest.sum(axis=0) - others.sum(axis=0) - spilt, 0.0)
-    return _Day(solar, spilt, hours.used.sum(axis=0), hours.unserved.sum(axis=0), hours.missing.sum(axis=0),
+    # A charger that finds the bank full gives less by itself; what is spilt beyond that is the sun's.
+    spilt = np.maximum(hours.spilt - others, 0.0)
+    solar = np.maximum(hours.harvest - others - spilt, 0.0).sum(axis=0)
+    return _Day(solar, spilt.sum(axis=0), hours.used.sum(axis=0), hours.unserved.sum(axis=0), hours.missing.sum(axis=0),
                 by_rule.sum(axis=0), hours.level[1:].min(axis=0), hours.level[dawn], hours.level[dusk + 1])
 
 
 class _Tally:
     """What adds up over the days of the futures."""
 
-    def __init__(self, rig: Rig, energy: np.ndarray, count: int, missing_before: np.ndarray):
+    def __init__(self, rig: Rig, energy: np.ndarray, count: int):
         self._bank, self._energy = rig.bank, energy
         self.to_date, self.unserved, self.by_rule = np.zeros(count), np.zeros(count), np.zeros(count)
         self.below, self.below_hard = np.zeros(count, dtype=bool), np.zeros(count, dtype=bool)
-        # Below the hard floor nothing more is taken out, so what went unserved counts as short as well.
-        self._missing = missing_before
-        self._short = np.full(count, -np.inf)
-        self.shortfall = 0.0
 
-    @property
-    def short_so_far(self) -> float:
-        """What nine futures in ten need at the most to stay above the everyday floor on all these days, Wh."""
-        return max(0.0, float(quantiles(self._short)[4]))
-
-    def add(self, day: date, of: _Day, ahead: bool, advised: bool) -> DayOutlook:
-        """Take a day in and sum it up; `ahead` of today, and `advised` on when it is among the next three."""
+    def add(self, day: date, of: _Day, ahead: bool) -> DayOutlook:
+        """Take a day in and sum it up; `ahead` of today."""
         bank = self._bank
         self.unserved, self.by_rule = self.unserved + of.unserved, self.by_rule + of.by_rule
         if ahead:
@@ -175,39 +143,26 @@ class _Tally:
         below = of.lowest < bank.everyday_floor - LEVEL_GRAIN
         below_hard = (of.missing > LEVEL_GRAIN * self._energy) | (of.lowest < bank.hard_floor - LEVEL_GRAIN)
         self.below, self.below_hard = self.below | below, self.below_hard | below_hard
-        self._missing = self._missing + of.missing
-        self._short = np.maximum(self._short, (bank.everyday_floor - of.lowest) * self._energy + self._missing)
-        if advised:
-            self.shortfall = self.short_so_far
         return DayOutlook(day, _range(of.solar), _range(self.to_date), _range(of.spilt), _range(of.used),
                           _range(of.unserved), _range(of.by_rule), _range(of.dawn), _range(of.dusk),
                           float(below.mean()), float(below_hard.mean()))
 
 
-def _summary(ready: Prepared, made: Futures) -> Outlook:
-    ask, grid, stands = ready.ask, ready.grid, ready.standing
-    rig, today = ask.rig, ask.today
-    energy, soc, leaving = stands.energy_wh, stands.soc, stands.drain
-    tally = _Tally(rig, ready.energy, made.level.shape[1], made.part(slice(0, grid.now)).missing.sum(axis=0))
+def _summary(ready: Prepared, made: Futures, now: Present, advised: Advice) -> Outlook:
+    ask, grid, rig, today = ready.ask, ready.grid, ready.ask.rig, ready.ask.today
+    tally = _Tally(rig, ready.energy, made.level.shape[1])
     by_day = {}
     for n, day in enumerate(grid.days):
         steps = grid.steps_of(n)
         if day >= today and steps.start < steps.stop:
-            by_day[day] = tally.add(day, _day(ready, made, steps), day > today,
-                                    day <= today + timedelta(days=SHORTFALL_DAYS))
+            by_day[day] = tally.add(day, _day(ready, made, steps), day > today)
     ran, litres = _generator_run(ready, tally.by_rule)
-    floors = {"everyday_floor": rig.bank.everyday_floor, "hard_floor": rig.bank.hard_floor}
     return Outlook(
-        as_of=ask.as_of, last_reading=stands.read_at, soc=soc, energy_wh=energy,
-        above_floor_wh=stands.above(rig.bank.everyday_floor), temp_c=stands.temp_c,
-        energy_shown=contradicted(rig, ask.known.learned), drain=leaving, lean=ask.known.lean,
-        dark_days={name: stands.days_to(floor) for name, floor in floors.items()},
-        dark_range=_dark_ranges(ready, floors),
-        today=by_day.get(today), days=[of for day, of in by_day.items() if day > today],
+        as_of=ask.as_of, present=now, advice=advised, energy_shown=contradicted(rig, ask.known.learned),
+        lean=ask.known.lean, today=by_day.get(today), days=[of for day, of in by_day.items() if day > today],
         chance_below_everyday_floor=float(tally.below.mean()), chance_below_hard_floor=float(tally.below_hard.mean()),
         lack=_lack(ready, made, rig.bank.everyday_floor),
         first_risky_day=next((day for day, of in by_day.items() if of.chance_below_everyday_floor > RISKY), None),
-        shortfall_wh=tally.shortfall, span_shortfall_wh=tally.short_so_far,
         times=[datetime.fromtimestamp(t, ask.as_of.tzinfo) for t in grid.bounds],
         fan=quantiles(made.level), learned=ask.known.learned, sky=ask.known.sky, futures=ask.futures,
         unserved_wh=_range(tally.unserved), generator_hours=ran, generator_litres=litres, plans=tuple(ask.plans),
@@ -217,30 +172,18 @@ def _summary(ready: Prepared, made: Futures) -> Outlook:
 def _lack(ready: Prepared, made: Futures, floor: float) -> Lack:
     grid = ready.grid
     below = made.level[grid.now + 1:] < floor - LEVEL_GRAIN
-    so_far = np.maximum.accumulate(below, axis=0).mean(axis=1)
-    risky = np.flatnonzero(so_far > RISKY)
+    ever, first = below.any(axis=0), below.argmax(axis=0)
+    crossed = np.bincount(first[ever], minlength=len(below))  # futures that go below in each step for the first time
+    risky = np.flatnonzero(np.cumsum(crossed) > RISKY * below.shape[1])
 
     def at(step: int) -> datetime:
         return datetime.fromtimestamp(grid.bounds[grid.now + 1 + step], ready.ask.as_of.tzinfo)
-    return Lack(float(so_far[-1]), at(int(below.mean(axis=1).argmax())), at(int(risky[0])) if len(risky) else None)
-
-
-def _dark_ranges(ready: Prepared, floors: dict[str, float]) -> dict[str, tuple[float, float]]:
-    """The days between which dark autonomy lies eight times in ten, to each floor.
-
-    By the hour of the day, the use as it goes on, and the doubt of the level and of the bank's energy.
-    """
-    ask, stands, ahead = ready.ask, ready.standing, slice(ready.grid.now, None)
-    hours = ready.grid.hours[ahead]
-    level = stands.soc + ready.start - stands.read_soc
-    gone = ready.load[ahead] + (ask.rig.bank.standby_w * hours).astype(ready.load.dtype)[:, None]
-    np.cumsum(gone, axis=0, out=gone)
-    found = {}
-    for name, floor in floors.items():
-        # No figure is taken between two futures, one of which may be endless.
-        lasts = np.sort(dark_days((level - floor) * ready.energy, gone, hours))
-        found[name] = float(lasts[round(0.1 * (len(lasts) - 1))]), float(lasts[round(0.9 * (len(lasts) - 1))])
-    return found
+    likeliest = None
+    if ever.any():
+        of_day = grid.day_of_step[grid.now:]
+        inside = of_day == np.bincount(of_day, crossed).argmax()  # the day on which most first do, and when on it
+        likeliest = at(int(np.where(inside, crossed, -1).argmax()))
+    return Lack(float(ever.mean()), likeliest, at(int(risky[0])) if len(risky) else None)
 
 
 def _generator_run(ready: Prepared, by_rule: np.ndarray) -> tuple[Range, Range | None]:

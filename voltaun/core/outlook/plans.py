@@ -113,7 +113,8 @@ def use_changes(rig: Rig, plans: Sequence[Plan], days: Sequence[date],
                 shape: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """What plans do to the use: a factor for each day, shape (days,), and Wh more in each of its hours, (days, 24).
 
-    shape  the usual day's share of each clock hour, over which what is added without hours is spread as well
+    shape  each day's usual share of each clock hour, over which what is added without hours is spread as well, shape
+           (days, 24)
     """
     factor, more = np.ones(len(days)), np.zeros((len(days), 24))
     loads = {load.name: load for load in rig.loads}
@@ -123,7 +124,7 @@ def use_changes(rig: Rig, plans: Sequence[Plan], days: Sequence[date],
             factor[held] *= plan.amount if plan.amount is not None else {"guests": GUESTS, "away": AWAY}[plan.kind]
         elif plan.kind == "add":
             if plan.hours is None:
-                more[held] += plan.amount * shape
+                more[held] += (plan.amount or 0.0) * shape[held]
             else:
                 begin, end = plan.hours
                 more += (plan.amount or 0.0) / (end - begin) * _covered(plan, days)

@@ -12,7 +12,7 @@ import numpy as np
 
 from voltaun.core.outlook.ask import Ask
 from voltaun.core.outlook.autonomy import Drain
-from voltaun.core.outlook.beliefs import bank_energy, level_doubt, unseen_draws
+from voltaun.core.outlook.beliefs import level_doubt, unseen_draws
 from voltaun.core.outlook.flows import loads, planned
 from voltaun.core.outlook.grid import Grid
 from voltaun.core.outlook.simulate import Started
@@ -51,7 +51,7 @@ def prepare(ask: Ask) -> Prepared:
     by_plan = planned(ask, grid)
     harvest += by_plan[:, None]
     unseen = unseen_draws(ask.known.learned, _stream(ask.seed, 8).standard_normal(ask.futures)).astype(np.float32)
-    shapes = ask.known.lean.shapes(ask.rig, _stream(ask.seed, 5).standard_normal((2, ask.futures)))
+    shapes = ask.known.lean.shapes(ask.rig, grid.months, _stream(ask.seed, 5).standard_normal((2, ask.futures)))
     load = loads(ask, grid, _draw_uses(ask, stands.drain, grid.days), unseen, shapes)
     return Prepared(ask, stands, grid, _starts(ask, stands), _energies(ask, stands), unseen, harvest, load, by_plan,
                     _started(ask, grid))
@@ -65,7 +65,7 @@ def _starts(ask: Ask, stands: Standing) -> np.ndarray:
 
 def _energies(ask: Ask, stands: Standing) -> np.ndarray:
     """What the bank holds in each future, Wh: never a few tenths of what is believed, however little is known."""
-    belief = bank_energy(ask.rig, ask.known.learned, stands.temp_c)
+    belief = stands.energy
     drawn = belief.draw(_stream(ask.seed, 7).standard_normal(ask.futures))
     return np.asarray(np.maximum(drawn, 0.3 * belief.mean), dtype=np.float32)
 
@@ -107,7 +107,9 @@ def _started(ask: Ask, grid: Grid) -> Started | None:
         return None
     generator = ask.rig.generators[0]
     hours = rule.litres / generator.fuel_l_per_hour if rule.litres is not None and generator.fuel_l_per_hour else np.inf
-    allowed = rule.allows(grid.clock_hours) & (np.arange(len(grid.hours)) >= grid.now)
+    # One that runs by plan already is not started once more.
+    allowed = (rule.allows(grid.clock_hours) & (np.arange(len(grid.hours)) >= grid.now)
+               & (planned(ask, grid, ("generator",)) == 0))
     return Started(rule.start, rule.stop, generator.gives_w, allowed, hours)
 
 
@@ -120,11 +122,8 @@ def _draw_uses(ask: Ask, leaving: Drain, days: list[date]) -> np.ndarray:
     """Use in each day and future, Wh: as it goes on by the log; with a few days known a spread around their mean."""
     use, count = ask.known.use, len(days)
     if use is not None:
-        first = _first_after(use.series.last, days)
-        drawn = np.empty((count, ask.futures))
-        drawn[:first] = leaving.use_wh
-        drawn[first:] = use.draw(days[first:], ask.futures, ask.seed)
-        return drawn.astype(np.float32)
+        # What is left of a day of which a part was logged is drawn like any other day.
+        return use.draw(days, ask.futures, ask.seed).astype(np.float32)
     rng = _stream(ask.seed, 3)
     width = math.sqrt(math.log1p((leaving.sd_wh / leaving.use_wh) ** 2)) if leaving.use_wh else 0.0
     drawn = leaving.use_wh * np.exp(rng.standard_normal((count, ask.futures)) * width - width ** 2 / 2)

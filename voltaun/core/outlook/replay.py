@@ -1,6 +1,6 @@
 """The worst stretch of the log, run again from today's level: people trust it because it happened."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
@@ -11,14 +11,13 @@ from voltaun.core.learned.season import wanted
 from voltaun.core.log.days import Day
 from voltaun.core.log.ledger import Balance
 from voltaun.core.outlook.ask import Ask
-from voltaun.core.outlook.simulate import simulate
-from voltaun.core.outlook.standing import Standing
+from voltaun.core.outlook.flows import loads, planned
+from voltaun.core.outlook.grid import Grid
+from voltaun.core.outlook.present import Present
+from voltaun.core.outlook.simulate import LEVEL_GRAIN, simulate
 from voltaun.core.rig.rig import Rig
 
 DAYS = 5
-
-GRAIN = 1e-5
-"""A level this little below the floor is at it."""
 
 
 @dataclass(frozen=True)
@@ -43,12 +42,13 @@ class Again:
     short_wh: float
 
 
-def worst_stretch(ask: Ask, stands: Standing, days: Mapping[date, Day], length: int = DAYS) -> Again | None:
+def worst_stretch(ask: Ask, now: Present, days: Mapping[date, Day], length: int = DAYS) -> Again | None:
     """Run the `length` whole days that took most out of the bank again, with the sun they had and their use; where an
     empty bank cut that short, with the use that is usual then.
 
-    What is left of today goes as the first of them did at those hours; then they follow one another.
-    days  of the log. None when it holds no such stretch of whole days in a row.
+    What is left of today goes as the first of them did at those hours; then they follow one another. What is planned
+    is counted, as in the outlook.
+    now  the present of the same question; days  of the log. None when it holds no such stretch of whole days in a row.
     """
     asked = wanted(ask.rig, ask.known.account.intervals)
     days = {**days, **{when: replace(days[when], use_wh=max(days[when].use_wh, wh))
@@ -57,24 +57,25 @@ def worst_stretch(ask: Ask, stands: Standing, days: Mapping[date, Day], length: 
     if first is None:
         return None
     rig, stretch = ask.rig, [days[first + timedelta(days=n)] for n in range(length)]
-    tomorrow = day_start(ask.today + timedelta(days=1), rig.zone)
-    left = min((tomorrow - ask.as_of) / timedelta(hours=1), 24.0)
-    whole = min(int(left), 23)
-    hours = np.array([left - whole, *np.ones(whole + 24 * length)])
-    use, sun = _by_hour(ask, stretch)
-    # The hours of the first day that are left, then all of each.
-    use, sun = (np.concatenate((of[23 - whole:24], of)) * hours for of in (use, sun))
-    made = simulate(rig, stands.energy_wh, stands.soc, sun[:, None], use[:, None], hours, stands.temp_c)
+    grid = Grid.between(ask.as_of, ask.as_of, ask.today + timedelta(days=length), rig)
+    # What is left of today, then all of each.
+    follow = [stretch[max(0, n - 1)] for n in range(len(grid.days))]
+    uses = np.array([[of.use_wh] for of in follow])
+    shapes = np.array([ask.known.lean.shape(rig, month) for month in grid.months])[:, :, None]
+    load = loads(ask, grid, uses, np.zeros(1), shapes)
+    sun = np.array([_sun_by_hour(ask, of) for of in follow])[grid.day_of_step, grid.clock_hours] * grid.hours
+    made = simulate(rig, now.energy_wh, now.soc.p50, (sun + planned(ask, grid))[:, None], load, grid.hours, now.temp_c)
     level = made.level[:, 0]
-    ends = ask.as_of + np.cumsum(hours) * timedelta(hours=1)
-    under = np.flatnonzero(level < rig.bank.everyday_floor - GRAIN)
+    under = np.flatnonzero(level < rig.bank.everyday_floor - LEVEL_GRAIN)
     deepest = int(level.argmin())
-    of_days = [level[:whole + 26], *(level[whole + 2 + 24 * n:whole + 26 + 24 * n] for n in range(1, length))]
+    ends = np.searchsorted(grid.day_of_step, range(2, length + 2))
+    begins = [0, *ends[:-1]]
+    of_days = [float(level[begin:end + 1].min()) for begin, end in zip(begins, ends, strict=True)]
 
     def at(step: int) -> datetime:
-        return ask.as_of if step == 0 else ends[step - 1]
-    return Again(first, stretch[-1].day, float(level[0]), tuple(float(of.min()) for of in of_days), at(deepest),
-                 float(level[deepest]), at(int(under[0])) if len(under) else None, float(made.missing.sum()))
+        return datetime.fromtimestamp(grid.bounds[step], ask.as_of.tzinfo)
+    return Again(first, stretch[-1].day, float(level[0]), tuple(of_days), at(deepest), float(level[deepest]),
+                 at(int(under[0])) if len(under) else None, float(made.missing.sum()))
 
 
 def _worst(rig: Rig, days: Mapping[date, Day], length: int) -> date | None:
@@ -88,14 +89,9 @@ def _worst(rig: Rig, days: Mapping[date, Day], length: int) -> date | None:
     return min(runs, key=lambda when: sum(nets[when + timedelta(days=n)] for n in range(length)), default=None)
 
 
-def _by_hour(ask: Ask, stretch: Sequence[Day]) -> tuple[np.ndarray, np.ndarray]:
-    """Use and sun, Wh in each clock hour of the days one after the other: the sun as the clear sky lay over them."""
-    shape = ask.known.lean.shapes(ask.rig, np.zeros((2, 1)))[:, 0]
-    use, sun = [], []
-    for day in stretch:
-        use.append(day.use_wh * shape)
-        bounds = day_start(day.day, ask.rig.zone).timestamp() + 3600.0 * np.arange(25)
-        clear = np.diff(ask.sun.total.at(bounds)) if ask.sun else np.zeros(24)
-        came, whole = day.harvest["solar"] + day.spilt_wh, clear.sum()
-        sun.append(came * clear / whole if whole > 0 else np.zeros(24))
-    return np.concatenate(use), np.concatenate(sun)
+def _sun_by_hour(ask: Ask, day: Day) -> np.ndarray:
+    """Sun of a day, spilt with it, in each of its clock hours, Wh, as the clear sky lay over them."""
+    bounds = day_start(day.day, ask.rig.zone).timestamp() + 3600.0 * np.arange(25)
+    clear = np.diff(ask.sun.total.at(bounds)) if ask.sun else np.zeros(24)
+    came, whole = day.harvest["solar"] + day.spilt_wh, clear.sum()
+    return np.asarray(came * clear / whole if whole > 0 else np.zeros(24))

@@ -1,6 +1,6 @@
 """How past outlooks did, summed up: what each said, what came, and how often its bands held."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -32,13 +32,14 @@ class Forecast:
 
 @dataclass(frozen=True)
 class Came:
-    """What came of an outlook, as far as the log shows it; None what it does not.
+    """What came of an outlook, as far as the readings show it; None what they do not.
 
-    use_wh    used over these days, Wh
+    use, use_wh  quantiles of what would be used until the last reading of these days, and what was read there, Wh
     level     quantiles of the level at the last reading of these days, and what was read there: fractions
     chance    that one of these days' readings would be below the everyday floor, and whether one was
     """
 
+    use: tuple[float, ...] | None = None
     use_wh: float | None = None
     level: tuple[float, ...] | None = None
     level_read: float | None = None
@@ -56,18 +57,42 @@ class LevelForecast:
     actual: float
 
 
+LEAST_CASES = 10
+"""Of fewer cases than this no share is told."""
+
+
+@dataclass(frozen=True)
+class Held:
+    """How often a range from one to nine in ten held what came."""
+
+    held: int
+    cases: int
+
+    @property
+    def share(self) -> float | None:
+        """The share of the cases; None without any."""
+        return self.held / self.cases if self.cases else None
+
+    @property
+    def enough(self) -> bool:
+        """Whether there are so many cases that the share means something."""
+        return self.cases >= LEAST_CASES
+
+
 @dataclass(frozen=True)
 class Horizon:
-    """How outlooks so many days ahead did; losses are mean pinball losses over the five quantiles, Wh.
+    """How outlooks so many days ahead did.
 
-    coverage, use_coverage, level_coverage  how often the band from one to nine in ten held; None where nothing came
+    sun, use, level  how often their ranges held; missed_wh  the mean distance of the sun's middle from what came, Wh
+    loss, yardstick_loss  mean pinball losses of the sun over the five quantiles, Wh
     """
 
     days: int
-    forecasts: int
-    coverage: float
-    use_coverage: float | None
-    level_coverage: float | None
+    sun: Held
+    use: Held
+    level: Held
+    missed_wh: float
+    yardstick_missed_wh: float
     loss: float
     yardstick_loss: float
 
@@ -93,12 +118,14 @@ class Backtest:
         found = []
         for days in sorted({each.days for each in self.sun}):
             of = [each for each in self.sun if each.days == days]
-            held = np.mean([each.quantiles[0] <= each.actual <= each.quantiles[4] for each in of])
             ours, theirs = (float(np.mean([pinball(getattr(each, name), each.actual) for each in of]))
                             for name in ("quantiles", "yardstick"))
-            uses = [(each.use_wh, each.seen.use_wh) for each in of if each.seen.use_wh is not None]
-            levels = [(each.seen.level, each.seen.level_read) for each in of if each.seen.level_read is not None]
-            found.append(Horizon(days, len(of), float(held), _held(uses), _held(levels, 0.005), ours, theirs))
+            missed, others = (float(np.mean([abs(getattr(each, name)[2] - each.actual) for each in of]))
+                              for name in ("quantiles", "yardstick"))
+            found.append(Horizon(days, _held((each.quantiles, each.actual) for each in of),
+                                 _held((each.seen.use, each.seen.use_wh) for each in of),
+                                 _held(((each.seen.level, each.seen.level_read) for each in of), 0.005), missed, others,
+                                 ours, theirs))
         return found
 
     def said(self, days: int) -> list[Said]:
@@ -108,15 +135,15 @@ class Backtest:
         return [Said(tenths, len(came), sum(came)) for tenths in range(11)
                 if (came := [below for said, below in told if said == tenths])]
 
-    def level_coverage(self) -> float | None:
-        """How often the band from one in ten to nine in ten held the level; None without any."""
+    def level_held(self) -> Held:
+        """How often the range from one in ten to nine in ten held the level."""
         return _held([(each.quantiles, each.actual) for each in self.levels], 0.005)
 
 
-def _held(of: Sequence[tuple[Sequence[float] | None, float | None]], grain: float = 0.0) -> float | None:
-    """How often the band from one to nine in ten held what came, give or take a grain; None without any."""
+def _held(of: Iterable[tuple[Sequence[float] | None, float | None]], grain: float = 0.0) -> Held:
+    """How often the range from one to nine in ten held what came, give or take a grain."""
     held = [band[0] - grain <= came <= band[4] + grain for band, came in of if band is not None and came is not None]
-    return float(np.mean(held)) if held else None
+    return Held(sum(held), len(held))
 
 
 def pinball(quantiles: Sequence[float], actual: float) -> float:

@@ -16,6 +16,9 @@ from numpy.typing import ArrayLike
 from voltaun.core.rig.bank import charge_limit, takes_charge
 from voltaun.core.rig.rig import Rig
 
+LEVEL_GRAIN = 1e-5
+"""A level this little below a floor is at it: rounding, not a lack."""
+
 _BY_STEP = ("harvest", "load", "standby", "taken", "spilt", "missing")
 
 
@@ -96,7 +99,7 @@ def simulate(rig: Rig, energy: ArrayLike, start_level: ArrayLike, harvest: np.nd
     The precision is that of harvest and load.
     """
     steps, count = harvest.shape
-    wide = np.reshape(hours, (steps, -1)).astype(harvest.dtype)
+    wide = (hours[:, None] if hours.ndim == 1 else hours).astype(harvest.dtype)
     standby = rig.bank.standby_w * wide
     limits = charge_limit(rig) * takes_charge(rig.chemistry, temp_c) * wide
     # Large arrays cost more than sums here: what is left of surplus and shortage is kept where they stood.

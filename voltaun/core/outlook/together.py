@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 
 from voltaun.core.instants import hours_between
 from voltaun.core.log.ledger import Interval
-from voltaun.core.outlook.standing import Standing
+from voltaun.core.outlook.present import Present
 from voltaun.core.rig.rig import Rig
 
 CHARGER = 0.90
@@ -18,18 +18,18 @@ class Stands:
     """One system: its rig, and where it stands (None: nobody knows, and why)."""
 
     rig: Rig
-    standing: Standing | None
+    present: Present | None
     why: str | None = None
 
     @property
     def above_wh(self) -> float:
         """What lies above the everyday floor, Wh; 0 where nobody knows."""
-        return self.standing.above(self.rig.bank.everyday_floor) if self.standing else 0.0
+        return self.present.above_wh["everyday_floor"].p50 if self.present else 0.0
 
     @property
     def days(self) -> float | None:
         """Days in hand if the sun stays away."""
-        return self.standing.days_to(self.rig.bank.everyday_floor) if self.standing else None
+        return self.present.days["everyday_floor"].p50 if self.present else None
 
 
 @dataclass(frozen=True)
@@ -86,20 +86,20 @@ def carried(systems: list[Stands]) -> Carried | None:
     Out of the giver's inverter, through a charger, into the other's bank: × efficiency × 0.90 × charge efficiency. None
     with fewer than two that are known, or where it would not be half a day.
     """
-    known = [of for of in systems if of.standing and of.days is not None]
+    known = [of for of in systems if of.present and of.days is not None]
     if len(known) < 2:
         return None
     giver = max(known, key=lambda of: of.days or 0.0)
     taker = min(known, key=lambda of: of.days or 0.0)
-    assert giver.standing and taker.standing
+    assert giver.present and taker.present
     inverter = giver.rig.inverter.efficiency if giver.rig.inverter else 1.0
     through = inverter * CHARGER * taker.rig.bank.charge_efficiency
-    a_day, there = giver.standing.drain.wh, taker.standing.drain.wh
+    a_day, there = giver.present.drain.wh, taker.present.drain.wh
     if not a_day or not there:
         return None
     # d_giver − x / a_day = d_taker + x × through / there, as far as the taker has room.
     wanted = (giver.above_wh / a_day - taker.above_wh / there) / (1 / a_day + through / there)
-    room = (1 - taker.standing.soc) * taker.standing.energy_wh / through
+    room = (1 - taker.present.soc.p50) * taker.present.energy_wh / through
     out = max(0.0, min(wanted, giver.above_wh, room))
     arrives = out * through
     return Carried(giver.rig, taker.rig, out, arrives, arrives / there) if arrives / there >= 0.5 else None

@@ -105,16 +105,17 @@ def load_dc_wh(rig: Rig, load: Load) -> float:
     return load.daily_wh / through
 
 
-def hourly_shape(rig: Rig) -> np.ndarray:
-    """Share of a day's use in each local clock hour, 24 numbers that sum to 1.
+def hourly_shape(rig: Rig, month: int) -> np.ndarray:
+    """Share of a day's use in each local clock hour of a month (1–12), 24 numbers that sum to 1.
 
-    A load that is always on is spread evenly, fixed hours and windows over their own hours. With no load
-    on the list the day is flat.
+    A load that is always on is spread evenly, fixed hours and windows over their own hours; one out of season shapes
+    nothing. With no load of that month on the list the day is flat.
     """
     shape = np.zeros(24)
     for load in rig.loads:
-        shape += load_dc_wh(rig, load) * hours_shape(load.pattern)
-    if rig.inverter and any(load.side == "ac" for load in rig.loads):
+        if month in load.months:
+            shape += load_dc_wh(rig, load) * hours_shape(load.pattern)
+    if rig.inverter and any(load.side == "ac" and month in load.months for load in rig.loads):
         shape += idle_energy(rig.inverter, 24) / 24
     total = shape.sum()
     return shape / total if total > 0 else np.full(24, 1 / 24)

@@ -112,8 +112,9 @@ def _logged(rig: Rig, known: Known, sun: RigSun | None, aims: Aims, other_sun: R
     dates = [of.day for of in days]
     suns = arranged(rig, under_shares(rig, share, begin, sun, aims, other_sun), aims, dates)
     came = suns.sun[:-1, :, AS_IT_WAS]
-    shape = known.lean.shapes(rig, np.zeros((2, 1)))[:, 0]
-    use = np.concatenate([day.use_wh * shape for day in days])
+    by_month = {month: known.lean.shape(rig, month) for month in range(1, 13)}
+    shapes = [by_month[day.day.month] for day in days]
+    use = np.concatenate([day.use_wh * shape for day, shape in zip(days, shapes, strict=True)])
     energy = bank_energy(rig, known.learned, None).mean
     read = [(round((i.end.timestamp() - begin) / 3600), i.soc_end) for i in known.account.intervals
             if i.soc_end is not None and i.soc_basis == "read"]
@@ -126,7 +127,7 @@ def _logged(rig: Rig, known: Known, sun: RigSun | None, aims: Aims, other_sun: R
     asked, more = wanted(rig, known.account.intervals), use.copy()
     for n, day in enumerate(dates):
         if day in asked:
-            more[24 * n:24 * n + 24] = max(days[n].use_wh, asked[day]) * shape
+            more[24 * n:24 * n + 24] = max(days[n].use_wh, asked[day]) * shapes[n]
     both = np.stack((use, more), axis=1)
     years = Years(suns.sun, both.astype(np.float32), np.ones(2, np.float32), energy, (), ("log",), suns.added_to,
                   suns.others)

@@ -9,8 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from voltaun.core.outlook.outlook import LEVEL_GRAIN
-from voltaun.core.outlook.simulate import BankStep
+from voltaun.core.outlook.simulate import LEVEL_GRAIN, BankStep
 from voltaun.core.rig.bank import STATION_AC_SHARE, charge_limit, controller_limit, rated_energy
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.lanes import Lane

@@ -234,7 +234,8 @@ def _plain(ask: AdditionsAsk, planes: Sequence[np.ndarray], weather: Weather, sh
     suns = arranged(rig, rows[:, :, None], aims, days)
     by_month = {month: drain(rig, ask.known.learned, month) for month in range(1, 13)}
     use = np.array([0.0 if (of := by_month[day.month]) is None else of.use_wh + of.hidden_wh for day in days])
-    by_hour = (use[:, None] * hourly_shape(rig)[None]).reshape(-1, 1)
+    shapes = np.array([hourly_shape(rig, month) for month in range(1, 13)])
+    by_hour = (use[:, None] * shapes[[day.month - 1 for day in days]]).reshape(-1, 1)
     return Years(suns.sun, by_hour.astype(np.float32), np.ones(1, np.float32), effective_energy(rig).wh, (), ("file",),
                  suns.added_to, suns.others)
 

@@ -221,8 +221,8 @@ def _with_use(rig: Rig, known: Known, legs: Sequence[Leg], suns: Suns, count: in
               guesses: tuple[str, ...] = (), sources: tuple[str, ...],
               draws: Mapping[str, np.ndarray] | None = None) -> Years:
     use = _use(rig, known, legs, calendar(), count, seed)
-    shapes = known.lean.shapes(rig, np.random.default_rng([seed, 15]).standard_normal((2, count)))
-    by_hour = (use[:, None, :] * shapes[None]).reshape(-1, count)
+    shapes = known.lean.shapes(rig, range(1, 13), np.random.default_rng([seed, 15]).standard_normal((2, count)))
+    by_hour = (use[:, None, :] * shapes[[day.month - 1 for day in calendar()]]).reshape(-1, count)
     unseen = unseen_draws(known.learned, np.random.default_rng([seed, 16]).standard_normal(count))
     by_hour += unseen / 24
     energy = bank_energy(rig, known.learned, None)

@@ -25,7 +25,7 @@ def _render(form=None, status=200):
     origins = rigs.origins(context.db(), g.kept)
     idle = origins.get(("inverter", "idle_w"))
     of = listed(rig, look.today.month, idle_tested=bool(idle and idle.instrument))
-    drain = look.standing.drain if look.standing and look.standing.drain.basis == "log" else None
+    drain = look.present.drain if look.present and look.present.drain.basis == "log" else None
     logged = drain.use_wh + drain.hidden_wh if drain else None
     given = fed_by(g.kept) if drain else []
     runs = bench.runs(context.db(), g.kept.id)

@@ -7,11 +7,12 @@ from voltaun.words.units import show_percent
 
 
 def upright(soc: float | None, everyday: float, hard: float, days_per_soc: float | None,
-            in_hand: float | None) -> Markup:
+            in_hand: float | None, between: tuple[float, float] | None = None) -> Markup:
     """The tall one.
 
     days_per_soc  how many days at the usual use a full bank holds; in_hand  how many there are from now on, by the
-    hours of the day; None if not known
+    hours of the day; None if not known; between  the range of a level that was not read for long: it is then drawn
+    dashed, and the range as a bracket
     """
     top, bottom, left, right = 16.0, 584.0, 40.0, 78.0
 
@@ -33,11 +34,21 @@ def upright(soc: float | None, everyday: float, hard: float, days_per_soc: float
             parts.append(el("text", str(percent), x=left - 10, y=y(percent / 100) + 4, class_="scale end"))
     parts += _days(days_per_soc, everyday, soc, in_hand, right, y)
     if soc is not None:
-        parts += [el("path", d=f"M{left - 8} {y(soc):.1f} H{right + 8}", class_="level"),
+        if between:
+            low, high = (y(level) for level in between)
+            parts.append(el("path", d=f"M{right - 8} {high:.1f} H{right - 3} V{low:.1f} H{right - 8}",
+                            class_="bracket"))
+        parts += [el("path", d=f"M{left - 8} {y(soc):.1f} H{right + 8}", class_=_line(between)),
                   el("text", str(round(soc * 100)), x=left - 12, y=y(soc) + 5, class_="scale scale-now end")]
     parts += [el("text", "%", x=left - 10, y=top - 6, class_="scale end"),
               el("text", "days", x=right + 8, y=top - 6, class_="scale")]
-    return figure(124, 600, *_told(soc, everyday, hard, in_hand), join(parts), name="glass", class_="glass-tall")
+    return figure(124, 600, *_told(soc, everyday, hard, in_hand, between), join(parts), name="glass",
+                  class_="glass-tall")
+
+
+def _line(between) -> str:
+    """How the level is drawn: dashed where it was not read for long."""
+    return "level level-ahead" if between else "level"
 
 
 def _days(days_per_soc, everyday, soc, in_hand, right, y):
@@ -58,7 +69,7 @@ def _days(days_per_soc, everyday, soc, in_hand, right, y):
 
 
 def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float | None,
-          in_hand: float | None) -> Markup:
+          in_hand: float | None, between: tuple[float, float] | None = None) -> Markup:
     """The band across the top of a phone."""
     left, right, top, bottom = 8.0, 382.0, 20.0, 40.0
 
@@ -76,7 +87,11 @@ def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float |
     if soc is not None:
         side = {"class_": "scale scale-now end"} if soc > 0.6 else {"class_": "scale scale-now"}
         at = x(soc) - 4 if soc > 0.6 else x(soc) + 4
-        parts += [el("path", d=f"M{x(soc):.1f} {top - 5} V{bottom + 5}", class_="level"),
+        if between:
+            low, high = (x(level) for level in between)
+            parts.append(el("path", d=f"M{low:.1f} {bottom - 7} V{bottom - 3} H{high:.1f} V{bottom - 7}",
+                            class_="bracket"))
+        parts += [el("path", d=f"M{x(soc):.1f} {top - 5} V{bottom + 5}", class_=_line(between)),
                   el("text", show_percent(soc), x=at, y=top - 6, **side)]
         if days_per_soc:
             days = _in_hand(in_hand)
@@ -84,7 +99,7 @@ def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float |
     parts += [el("text", "floor", x=x(everyday) - 3, y=bottom + 15, class_="scale end")
               if soc is None or soc > everyday else None,
               el("text", "100 %", x=right, y=bottom + 15, class_="scale end") if soc is None or soc < 0.75 else None]
-    return figure(390, 60, *_told(soc, everyday, hard, in_hand), join(parts), name="glass-band",
+    return figure(390, 60, *_told(soc, everyday, hard, in_hand, between), join(parts), name="glass-band",
                   class_="glass-band")
 
 
@@ -95,9 +110,11 @@ def _in_hand(days) -> str:
     return f"{days:.1f}" if days < 9.95 else f"{days:.0f}"
 
 
-def _told(soc, everyday, hard, in_hand):
+def _told(soc, everyday, hard, in_hand, between):
     if soc is None:
         return "No level known", f"The floors stand at {show_percent(everyday)} and {show_percent(hard)}."
-    days = "" if in_hand is None else f", {in_hand:.1f} days above it at the usual use"
-    return (f"The bank stands at {show_percent(soc)}",
+    days = "" if in_hand is None else f", {in_hand:.1f} days above it without any charging"
+    ends = "" if between is None else " and ".join(map(show_percent, between))
+    how = f", not read for long: between {ends}" if ends else ""
+    return (f"The bank stands at {'about ' if between else ''}{show_percent(soc)}{how}",
             f"Everyday floor {show_percent(everyday)}{days}; hard floor {show_percent(hard)}.")

@@ -14,7 +14,7 @@ from voltaun.core.outlook.plans import Plan
 from voltaun.core.rig.parts import SOURCES
 from voltaun.pages.figures.svg import band, el, figure, join, path
 from voltaun.pages.figures.weave import SOURCE_WORDS, fill
-from voltaun.words.sentences import chance
+from voltaun.words.sentences import chance, range_of, sun_ahead
 from voltaun.words.units import show_energy, show_percent
 
 
@@ -45,10 +45,11 @@ class Column:
 
 
 def columns(first: date, last: date, logged: dict[date, Day], outlook: Outlook | None,
-            skies: dict[date, str] | None = None, told: Callable[[Plan], str] = str) -> list[Column]:
+            skies: dict[date, str] | None = None, told: Callable[[Plan], str] = str,
+            floor: float = 0.0) -> list[Column]:
     """The days from first to last, each with its logged part, its outlook, and its line of figures.
 
-    skies  words given for coming days; told  puts a plan in words
+    skies  words given for coming days; told  puts a plan in words; floor  the everyday floor, a fraction
     """
     skies = skies or {}
     planned = {day: [told(plan) for plan in outlook.plans if plan.on(day)]
@@ -57,12 +58,12 @@ def columns(first: date, last: date, logged: dict[date, Day], outlook: Outlook |
     if outlook and outlook.today:
         ahead[outlook.today.day] = outlook.today
     return [Column(day, logged.get(day), ahead.get(day),
-                   _line(day, logged.get(day), ahead.get(day), skies.get(day), planned.get(day, [])), skies.get(day),
-                   bool(planned.get(day)))
+                   _line(day, logged.get(day), ahead.get(day), skies.get(day), planned.get(day, []), floor),
+                   skies.get(day), bool(planned.get(day)))
             for day in days_between(first, last)]
 
 
-def _line(day, past, ahead, sky, planned) -> str:
+def _line(day, past, ahead, sky, planned, floor) -> str:
     told = [f"{day:%a} {day.day} {day:%b}"]
     if past is not None and past.hours > 0.5:
         sources = ", ".join(f"{SOURCE_WORDS[s]} {'~' if s in past.reckoned else ''}{show_energy(wh)}"
@@ -77,10 +78,9 @@ def _line(day, past, ahead, sky, planned) -> str:
         if past.sky:
             told.append(past.sky)
     if ahead is not None:
-        told.append(f"{'still ' if past else ''}{show_energy(ahead.solar_wh.p10)} to {show_energy(ahead.solar_wh.p90)} "
-                    "of sun, eight chances in ten")
-        told.append(f"dusk {show_percent(ahead.dusk_soc.p10)} to {show_percent(ahead.dusk_soc.p90)}")
-        told.append(f"below the floor: {chance(ahead.chance_below_everyday_floor)}")
+        told.append(f"{'still ' if past else ''}{sun_ahead(ahead)}")
+        told.append(f"at dusk {range_of(ahead.dusk_soc.p10, ahead.dusk_soc.p90, show_percent)}")
+        told.append(f"below {show_percent(floor)}: {chance(ahead.chance_below_everyday_floor)}")
         told += [f"{sky} expected"] if sky else []
         told += planned
     if len(told) == 1:

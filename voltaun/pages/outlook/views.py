@@ -1,5 +1,6 @@
 """Outlook: the fan of the level, the sky given for coming days, plans, what if, and how past outlooks did."""
 
+from dataclasses import replace
 from datetime import date, timedelta
 
 from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
@@ -10,6 +11,7 @@ from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.parts import SKIES
 from voltaun.database import monitors, plans, readings
 from voltaun.database.connection import transaction
+from voltaun.formats.plan_text import read_plan
 from voltaun.intake import client, forecast
 from voltaun.pages import context
 from voltaun.pages.figures import fan
@@ -34,12 +36,13 @@ def show():
 
 def render(status=200, plan_faults=None, rule_faults=None, typed=None):
     """The page, with what is wrong beside what was typed."""
-    look, rig = context.look(AHEAD), context.rig()
+    look, rig = context.look(), context.rig()
     asked = Asked.of(rig, look.now, request.args)
-    other = None
+    other, other_ask = None, look.ask
     if look.outlook and asked.words and not asked.faults:
         try:
-            other = look.ahead(plans=(*look.ask.plans, *asked.plans), **_tried(look, asked))
+            otherwise = {"plans": (*look.ask.plans, *asked.plans), **_tried(look, asked)}
+            other, other_ask = look.ahead(**otherwise), replace(look.ask, **otherwise)
         except NoOutlook:
             other = None
     floors = (rig.bank.everyday_floor, rig.bank.hard_floor)
@@ -50,13 +53,20 @@ def render(status=200, plan_faults=None, rule_faults=None, typed=None):
                     for width, height, letters, name in ((1060, 360, 13, "fan-wide"), (390, 280, 11.5, "fan-narrow"))]
     return render_template(
         "outlook/outlook.html", look=look, outlook=other or look.outlook, other=other, today=look.today,
-        pictures=pictures, asked=asked, coming=[look.today + timedelta(days=n) for n in range(AHEAD + 1)], skies=SKIES,
+        pictures=pictures, asked=asked, worst=look.worst_of(other_ask, other) if other else look.worst,
+        coming=[look.today + timedelta(days=n) for n in range(AHEAD + 1)], skies=SKIES,
         ask_fields=_ask_fields(rig), plan_kinds=PLAN_KINDS,
-        planned=plans.current(context.db(), g.kept.id, look.today), worst=look.worst,
-        moment=momentary(rig, look.outlook.above_floor_wh) if look.outlook and look.outlook.above_floor_wh else None,
-        difference=words.difference(look.outlook, other, asked.words, look.today) if other else None,
+        planned=plans.current(context.db(), g.kept.id, look.today), moment=_momentary(rig, other or look.outlook),
+        difference=words.difference(look.outlook, other, asked.words, look.today, rig.bank.everyday_floor) if other
+        else None,
         forecast=monitors.setting(context.db(), g.kept.id, "forecast_address", FORECAST),
         plan_faults=plan_faults or [], rule_faults=rule_faults or [], typed=typed or _plan_to_change()), status
+
+
+def _momentary(rig, made):
+    """What a display that divides by the watts of the moment would say; None where nothing is left to divide."""
+    above = made.present.above_wh["everyday_floor"].p50 if made else 0.0
+    return momentary(rig, above) if above else None
 
 
 def _tried(look, asked) -> dict:
@@ -134,17 +144,44 @@ def add_plan():
     return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#plans", 303)
 
 
+def keep_way():
+    """Keep what the advice proposed as plans, all of it or nothing; what is planned already is not planned twice."""
+    rig = context.rig()
+    try:
+        wanted = [read_plan(text, rig) for text in request.form.getlist("plan")[:MOST_KEPT]]
+    except ValueError:
+        abort(400)
+    today = context.look().today
+    wanted = [plan for plan in wanted if plan.last >= today]
+    with transaction(context.writer()) as db:
+        standing = [each.plan for each in plans.current(db, g.kept.id, today)]
+        numbers = [plans.add(db, g.kept.id, plan, g.now) for plan in wanted if plan not in standing]
+    if numbers:
+        flash(f"Planned: {'; '.join(f'{words.on_day(plan.first, today)} {words.plan(plan, rig)}' for plan in wanted)}.",
+              f"unplans-{'.'.join(map(str, numbers))}")
+    else:
+        flash("That is planned already." if wanted else "That is over. Look at the advice again.")
+    return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#plans", 303)
+
+
+MOST_KEPT = 24
+"""No way of the advice has more plans than this."""
+
+
 def change_plan(plan_id: int):
-    """Take a plan away, or bring it back, and then perhaps take away what stands in its place."""
+    """Take a plan away, with those that were kept with it, or bring it back, and then perhaps take away what stands in
+    its place."""
     removed, instead = "back" not in request.form, request.form.get("instead", type=int)
+    together = [plan_id, *request.form.getlist("also", type=int)[:MOST_KEPT]]
     with transaction(context.writer()) as db:
         if instead and not removed:
             plans.set_removed(db, g.kept.id, instead, True, g.now)
-        found = plans.set_removed(db, g.kept.id, plan_id, removed, g.now)
-    if not found:
+        found = [plans.set_removed(db, g.kept.id, each, removed, g.now) for each in together]
+    if not all(found):
         abort(404)
     if removed:
-        flash("The plan is taken away.", f"replan-{plan_id}")
+        flash("The plan is taken away." if len(together) == 1 else f"{len(together)} plans are taken away.",
+              f"replan-{plan_id}" if len(together) == 1 else f"replans-{'.'.join(map(str, together))}")
     else:
         flash("The plan is back.")
     return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#plans", 303)

@@ -42,7 +42,7 @@ def render(status=200, part=None, rest=(), unsure=False):
     # Imported when the page is wanted: the start of the server should not wait for it.
     from voltaun.pages.rig.parts import NAMES, opened
     rig, look = context.rig(), context.look()
-    drain = look.standing.drain.wh if look.standing else None
+    drain = look.present.drain.wh if look.present else None
     part = part or opened(request.args.get("part", ""), rig)
     return render_template(
         "rig/rig.html", part=part, rest=rest, unsure=unsure, cautions=for_rig(rig), figures=figures(rig),

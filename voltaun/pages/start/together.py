@@ -16,7 +16,7 @@ def together():
         given += fed_by(kept)
         with context.looking_at(kept):
             look = context.look()
-            systems.append((rig_id, Stands(context.rig(), look.standing, look.why_none)))
+            systems.append((rig_id, Stands(context.rig(), look.present, look.why_none)))
     systems.sort(key=lambda of: (of[1].days is None, of[1].days or 0.0))
     return render_template("start/together.html", systems=systems, carry=carried([of for _, of in systems]),
                            given=given)

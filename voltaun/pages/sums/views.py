@@ -13,10 +13,10 @@ def show():
     """The page; the sentence that `of` names takes its blanks from the address, the others from the rig."""
     # Imported when the page is wanted: the start of the server should not wait for it.
     from voltaun.pages.sums.sentences import sentences, work
-    rig, seen = context.rig(), context.look().standing
+    rig, seen = context.rig(), context.look().present
     asked = request.args.get("of")
     worked = [work(each, request.args if each.key == asked else {}, nominal_voltage(rig.bank))
-              for each in sentences(rig, seen.soc if seen else None, context.look().today.month, _sun_a_day())]
+              for each in sentences(rig, seen.soc.p50 if seen else None, context.look().today.month, _sun_a_day())]
     wrong = any(each.faults for each in worked if each.sentence.key == asked)
     return render_template("sums/sums.html", worked=worked), 422 if wrong else 200
 

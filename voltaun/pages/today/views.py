@@ -18,16 +18,16 @@ BACK, AHEAD = 14, 10
 
 def show():
     """The page."""
-    return render(ReadingForm(context.rig(), context.look(AHEAD).now))
+    return render(ReadingForm(context.rig(), context.look().now))
 
 
 def render(form: ReadingForm, status: int = 200):
     """The page with this form in it, as sent back when something in it is wrong."""
-    look = context.look(AHEAD)
+    look = context.look()
     first = look.today - timedelta(days=BACK)
     columns = strip.columns(first, look.today + timedelta(days=AHEAD), context.days_from(first), look.outlook,
                             look.ask.skies,
-                            lambda plan: words.plan(plan, context.rig()))
+                            lambda plan: words.plan(plan, context.rig()), context.rig().bank.everyday_floor)
     copied, trouble = frame.last_copy()
     first_said = None if look.outlook else first_hour(context.rig(), look.readings, context.sun(), look.today, look.now)
     return render_template("today/today.html", look=look, outlook=look.outlook, today=look.today, form=form,

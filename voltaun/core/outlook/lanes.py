@@ -1,0 +1,143 @@
+"""Some of the futures from now on, run with something done beside what stands, and what of it could be helped."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from voltaun.core.outlook.prepare import Prepared
+from voltaun.core.outlook.simulate import LEVEL_GRAIN, Futures, simulate
+
+RISKY = 0.1
+"""From this chance of going below the everyday floor on, something is asked for."""
+
+LOST = 0.5
+"""A period in which so many futures lie below the floor whatever is run is lost for the everyday floor."""
+
+
+@dataclass(frozen=True)
+class Span:
+    """The steps that are looked at: which of the grid's, their length in hours, (steps,), the day of each, (steps,),
+    and its periods, a day each from now on."""
+
+    steps: slice
+    hours: np.ndarray
+    day_of_step: np.ndarray
+    periods: tuple[slice, ...]
+
+    @property
+    def count(self) -> int:
+        """How many steps there are."""
+        return len(self.hours)
+
+
+@dataclass(frozen=True)
+class Done:
+    """What is done beside what stands: Wh more that come in each step, (steps,), and load that is left, as a factor of
+    the use, (steps,), and Wh less in each step, (steps,)."""
+
+    more: np.ndarray
+    factor: np.ndarray
+    less: np.ndarray
+
+    @classmethod
+    def nothing(cls, steps: int) -> "Done":
+        return cls(np.zeros(steps), np.ones(steps), np.zeros(steps))
+
+    def and_also(self, other: "Done") -> "Done":
+        return Done(self.more + other.more, self.factor * other.factor, self.less + other.less)
+
+
+@dataclass(frozen=True)
+class Came:
+    """What came of it: levels (fractions, (steps + 1, lanes)), and Wh that were missing, (steps, lanes)."""
+
+    level: np.ndarray
+    missing: np.ndarray
+
+
+class Lanes:
+    """Some of the futures from now on: run with something done beside what stands."""
+
+    def __init__(self, ready: Prepared, span: Span, made: Futures, which: np.ndarray):
+        steps = span.steps
+        self.ready, self.span = ready, span
+        self.level0 = made.level[steps.start][which]
+        self.energy = np.broadcast_to(ready.energy, made.level.shape[1:])[which]
+        self.harvest = ready.harvest[steps][:, which]
+        self.load = ready.load[steps][:, which]
+        unseen = ready.unseen[which] / 24 * span.hours[:, None]
+        self.use = np.maximum(self.load - unseen.astype(self.load.dtype), 0.0)
+        self.floor = ready.ask.rig.bank.everyday_floor
+        self.as_it_stands = Came(made.level[steps.start:steps.stop + 1][:, which], made.missing[steps][:, which])
+        self.chance = float(self.below(self.as_it_stands).any(axis=0).mean())
+        self.generator = ready.generator and replace(ready.generator, allowed=ready.generator.allowed[steps])
+        self.best = self.as_it_stands
+        self._helpable = np.ones(1, dtype=bool)
+        self._served = np.ones(1, dtype=bool)
+
+    def run(self, done: Done) -> Came:
+        """The levels with this done."""
+        return self.again(self.as_it_stands, done, 0, self.span.count)
+
+    def again(self, came: Came, done: Done, since: int, until: int) -> Came:
+        """The same from one step to another with this done, the rest as it was."""
+        if since >= until:
+            return came
+        steps = slice(since, until)
+        kind = self.harvest.dtype
+        harvest, load = self.harvest[steps], self.load[steps]
+        if done.more[steps].any():
+            harvest = harvest + done.more[steps, None].astype(kind)
+        if (done.factor != 1).any() or done.less.any():
+            spared = self.use[steps] * (1 - done.factor[steps, None]).astype(kind)
+            load = load - spared - done.less[steps, None].astype(kind)
+            np.maximum(load, 0, out=load)
+        rule = self.generator and replace(self.generator, allowed=self.generator.allowed[steps])
+        made = simulate(self.ready.ask.rig, self.energy, came.level[since], harvest, load, self.span.hours[steps],
+                        self.ready.standing.temp_c, rule)
+        level, missing = came.level.copy(), came.missing.copy()
+        level[since:until + 1], missing[steps] = made.level, made.missing
+        return Came(level, missing)
+
+    def see_what_helps(self, best: Done) -> None:
+        """Keep what all ways together could not help: days on which the level lies below even so, and load that is not
+        served even so."""
+        self.best = self.run(best)
+        lies_below = self.below(self.best)
+        days = self.span.day_of_step
+        by_day = np.array([lies_below[days == day].any(axis=0) for day in range(days.max() + 1)])
+        self._helpable = ~by_day[days]
+        self._served = ~self.short(self.best)
+
+    def below(self, came: Came) -> np.ndarray:
+        """Whether the level ends each step below the everyday floor, (steps, lanes)."""
+        return np.asarray(came.level[1:] < self.floor - LEVEL_GRAIN)
+
+    def short(self, came: Came) -> np.ndarray:
+        """Whether something was missing in each step, (steps, lanes)."""
+        return np.asarray(came.missing > LEVEL_GRAIN * self.energy)
+
+    def bad(self, came: Came) -> np.ndarray:
+        """What happened in each step that could be helped, (steps, lanes)."""
+        return np.asarray(self.below(came) & self._helpable | self.short(came) & self._served)
+
+    def risk(self, came: Came, period: slice, had: np.ndarray) -> np.ndarray:
+        """The chance that something happened that could be helped from a period's begin until the end of each of its
+        steps, or before it, (steps,); had  in which lanes it did before, (lanes,)."""
+        return np.asarray((np.maximum.accumulate(self.bad(came)[period], axis=0) | had).mean(axis=1))
+
+    def enough(self, came: Came) -> bool:
+        """Whether no more is risked than is taken; a period that is lost whatever is run is left out."""
+        bad = self.bad(came)
+        kept = [bad[period].any(axis=0) for period in self.span.periods if not self.lost(period)]
+        return not kept or bool(np.any(kept, axis=0).mean() <= RISKY)
+
+    def lost(self, period: slice) -> bool:
+        """Whether in this period the level lies below the floor whatever is run."""
+        return bool(self.below(self.best)[period].any(axis=0).mean() > LOST)
+
+    def lack(self, came: Came, steps: slice) -> np.ndarray:
+        """What each lane lacked at the most in these steps, and what was missing, Wh, (lanes,)."""
+        level = came.level[1:][steps]
+        short = np.where(self._helpable[steps], self.floor - level, 0.0).max(axis=0) * self.energy
+        return np.asarray(np.maximum(short, 0.0) + (came.missing[steps] * self._served[steps]).sum(axis=0))
