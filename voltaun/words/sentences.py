@@ -16,7 +16,7 @@ from voltaun.words.units import show_clock, show_duration, show_energy, show_per
 if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.learned.doubts import Doubt
     from voltaun.core.learned.hours import Lean
-    from voltaun.core.outlook.first_hour import FirstHour
+    from voltaun.core.outlook.first_hour import FirstHour, Lasts
     from voltaun.core.outlook.outlook import DayOutlook, Outlook
     from voltaun.core.outlook.replay import Again
     from voltaun.core.outlook.scores import Held, Horizon, Said
@@ -192,6 +192,14 @@ def first(of: FirstHour) -> str:
     if of.now_wh is None:
         return f"{show_energy(of.full_wh)} lie above your floor when the bank is full."
     return f"At {show_percent(of.soc)} {show_energy(of.now_wh)} lie above your floor."
+
+
+def lasts(of: Lasts) -> str:
+    """How long one thing alone lasts: `2 h 10 while it runs, 6 h 50 as usually used`."""
+    usual = show_duration(of.usual_h)
+    if of.running_h is None or abs(of.running_h - of.usual_h) < 0.1 * of.usual_h:
+        return usual
+    return f"{show_duration(of.running_h)} while it runs, {usual} as usually used"
 
 
 def first_next(of: FirstHour, why: str | None) -> str:

@@ -7,7 +7,7 @@ from tests.support import NOW, readings, rig, sun_of
 from voltaun.core.outlook.first_hour import first_hour
 from voltaun.core.rig.parts import Bank, Inverter, Load
 from voltaun.core.rig.usual import USUAL, usual, ways
-from voltaun.words.sentences import first, first_next
+from voltaun.words.sentences import first, first_next, lasts
 
 OF = rig(bank=Bank("lfp", 12, 400, 2, 1, standby_w=2.0), inverter=Inverter(18, 0.9), loads=(Load("Lamp", 72, "dc"),))
 
@@ -21,7 +21,7 @@ class FirstHour(unittest.TestCase):
         told = self.said(OF)
         # 9600 Wh, four fifths of it above the floor; the lamp's 72 Wh a day and 48 of standby.
         self.assertEqual((told.full_wh, told.now_wh, told.taken, told.own), (7680, None, None, True))
-        self.assertEqual(told.runs, (("Lamp", 7680 / 120 * 24),))
+        self.assertEqual([(of.name, of.usual_h) for of in told.runs], [("Lamp", 7680 / 120 * 24)])
         clear, dull = told.sun_wh
         self.assertAlmostEqual(clear / dull, 0.75 / 0.20)
         self.assertIsNone(self.said(rig(arrays=())).sun_wh)
@@ -41,10 +41,19 @@ class FirstHour(unittest.TestCase):
     def test_usual_things_stand_for_a_list(self):
         told = self.said(rig(loads=(), inverter=Inverter(18, 0.9)))
         self.assertFalse(told.own)
-        hours = dict(told.runs)
+        hours = {of.name: of.usual_h for of in told.runs}
         # The laptop hangs on the inverter: (325 / 0.9 + 18 × 24 + 48) Wh a day.
         self.assertAlmostEqual(hours["Laptop"], 7680 / (325 / 0.9 + 432 + 48) * 24)
         self.assertIn("Tell what runs here", first_next(self.said(rig(loads=()), {"soc": 0.5}), "x"))
+
+    def test_while_it_runs_is_another_figure(self):
+        # 40 points of 9600 Wh are 3840; a heater of 1500 W through the inverter takes 1500 / 0.9 + 18 + 2 W: 2 h 17. Of
+        # the 6000 Wh a day that are listed for it and 480 beside them they are a good half day.
+        heater = Load("Heater", 6000.0, "ac", 1500.0)
+        (told,) = self.said(rig(loads=(heater,), inverter=Inverter(18, 0.9)), {"soc": 0.6}).runs
+        self.assertAlmostEqual(told.running_h, 3840 / (1500 / 0.9 + 20))
+        self.assertAlmostEqual(told.usual_h, 3840 / (6000 / 0.9 + 480) * 24)
+        self.assertEqual(lasts(told), "2 h 17 while it runs, 12 h 54 as usually used")
 
 
 class Usual(unittest.TestCase):

@@ -10,6 +10,7 @@ from voltaun.core.log.ledger import Reading
 from voltaun.core.rig.bank import effective_energy, usable_energy
 from voltaun.core.rig.inverter import idle_energy
 from voltaun.core.rig.loads import load_dc_wh
+from voltaun.core.rig.parts import Load
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.usual import USUAL
 from voltaun.core.sky.clear_sky import RigSun
@@ -35,12 +36,21 @@ class Taken:
 
 
 @dataclass(frozen=True)
+class Lasts:
+    """How long one thing alone lasts, h: as it is usually used, and while it runs (None where its W are not stated)."""
+
+    name: str
+    usual_h: float
+    running_h: float | None
+
+
+@dataclass(frozen=True)
 class FirstHour:
     """What is known of a rig whose log is young; energies Wh.
 
     full_wh, now_wh  above the everyday floor, from full and from the last level read (None without one)
     sun_wh  of a clear and of a dull day of this month at the battery; None without arrays
-    runs    hours that each thing runs on what there is now (else on a full bank); whether these are its own loads
+    runs    how long each thing lasts on what there is now (else on a full bank); own  whether these are its own loads
     """
 
     full_wh: float
@@ -48,7 +58,7 @@ class FirstHour:
     now_wh: float | None
     sun_wh: tuple[float, float] | None
     taken: Taken | None
-    runs: tuple[tuple[str, float], ...]
+    runs: tuple[Lasts, ...]
     own: bool
 
 
@@ -64,10 +74,17 @@ def first_hour(rig: Rig, readings: Sequence[Reading], sun: RigSun | None, today:
     listed = [load for load in rig.loads if load.daily_wh > 0] or [of.load() for of in USUAL if of.name in SHOWN]
     idle = idle_energy(rig.inverter, 24) if rig.inverter else 0.0
     beside = {"ac": idle + 24 * rig.bank.standby_w, "dc": 24 * rig.bank.standby_w}
-    runs = [(load.name, there / (load_dc_wh(rig, load) + beside[load.side]) * 24) for load in listed]
+    runs = [_lasts(rig, load, there, beside[load.side]) for load in listed]
     return FirstHour(full, soc, None if soc is None else there,
                      None if clear is None else (clear * STARTUP_SHARES["clear"], clear * STARTUP_SHARES["overcast"]),
-                     _taken(rig, levels), tuple(sorted(runs, key=lambda of: -of[1])), bool(rig.loads))
+                     _taken(rig, levels), tuple(sorted(runs, key=lambda of: -of.usual_h)), bool(rig.loads))
+
+
+def _lasts(rig: Rig, load: Load, there: float, beside_wh: float) -> Lasts:
+    """One thing alone on so many Wh, with what the inverter and standby take a day beside it, Wh."""
+    through = rig.inverter.efficiency if rig.inverter and load.side == "ac" else 1.0
+    running = there / (load.running_w / through + beside_wh / 24) if load.running_w else None
+    return Lasts(load.name, there / (load_dc_wh(rig, load) + beside_wh) * 24, running)
 
 
 def _taken(rig: Rig, levels: Sequence[tuple[datetime, float]]) -> Taken | None:

@@ -69,7 +69,7 @@ class Lanes:
         self.use = np.maximum(self.load - unseen.astype(self.load.dtype), 0.0)
         self.floor = ready.ask.rig.bank.everyday_floor
         self.as_it_stands = Came(made.level[steps.start:steps.stop + 1][:, which], made.missing[steps][:, which])
-        self.chance = float(self.below(self.as_it_stands).any(axis=0).mean())
+        self.chance = self.chance_of(self.as_it_stands)
         self.generator = ready.generator and replace(ready.generator, allowed=ready.generator.allowed[steps])
         self.best = self.as_it_stands
         self._helpable = np.ones(1, dtype=bool)
@@ -92,7 +92,9 @@ class Lanes:
             spared = self.use[steps] * (1 - done.factor[steps, None]).astype(kind)
             load = load - spared - done.less[steps, None].astype(kind)
             np.maximum(load, 0, out=load)
-        rule = self.generator and replace(self.generator, allowed=self.generator.allowed[steps])
+        # As in a prepared outlook: what runs by plan is not started once more by the rule.
+        idle = done.more[steps] <= 0
+        rule = self.generator and replace(self.generator, allowed=self.generator.allowed[steps] & idle)
         made = simulate(self.ready.ask.rig, self.energy, came.level[since], harvest, load, self.span.hours[steps],
                         self.ready.standing.temp_c, rule)
         level, missing = came.level.copy(), came.missing.copy()
@@ -126,11 +128,19 @@ class Lanes:
         steps, or before it, (steps,); had  in which lanes it did before, (lanes,)."""
         return np.asarray((np.maximum.accumulate(self.bad(came)[period], axis=0) | had).mean(axis=1))
 
-    def enough(self, came: Came) -> bool:
-        """Whether no more is risked than is taken; a period that is lost whatever is run is left out."""
+    def enough(self, came: Came, most: float = RISKY) -> bool:
+        """Whether no more is risked than this; a period that is lost whatever is run is left out."""
         bad = self.bad(came)
         kept = [bad[period].any(axis=0) for period in self.span.periods if not self.lost(period)]
-        return not kept or bool(np.any(kept, axis=0).mean() <= RISKY)
+        return not kept or bool(np.any(kept, axis=0).mean() <= most)
+
+    def chance_of(self, came: Came) -> float:
+        """The chance of going below the floor at some time."""
+        return float(self.below(came).any(axis=0).mean())
+
+    def unserved(self, came: Came) -> float:
+        """What goes unserved on the mean, Wh."""
+        return float(came.missing.sum(axis=0).mean())
 
     def lost(self, period: slice) -> bool:
         """Whether in this period the level lies below the floor whatever is run."""

@@ -12,7 +12,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from voltaun.core.outlook.flows import planned
-from voltaun.core.outlook.lanes import RISKY, Done, Lanes, Span
+from voltaun.core.outlook.lanes import RISKY, Came, Done, Lanes, Span
 from voltaun.core.outlook.plans import SOURCE_OF, Plan, use_changes
 from voltaun.core.outlook.prepare import Prepared
 from voltaun.core.outlook.simulate import Futures
@@ -37,11 +37,20 @@ LEAST_RUN = 2
 SLOT = 900.0
 """The grain of what is asked for, s."""
 
-SEARCHED = 600
+SEARCHED = 400
 """So many futures are looked at while searching; what is found is then held against all of them."""
 
 MOST_SPARED = 0.5
 """Nobody spares more of their use than this share."""
+
+TIGHT = 0.8
+"""Where so much of what may be risked is risked, there is little to be trimmed."""
+
+NOTHING = 0.001
+"""What changes a chance by less than this helps nothing."""
+
+SHORT_WH = 1.0
+"""A run is not cut short where that leaves so much more unserved on the mean, Wh."""
 
 RHYTHM = 12
 """By so many of the last readings it is told when the level will be read again."""
@@ -98,7 +107,7 @@ class Search:
         span = Span(steps, ready.grid.hours[steps], ready.grid.day_of_step[steps], self.periods)
         self.sources = [(kind, part) for kind, source in SOURCE_OF.items() for part in self.rig.parts(source)
                         if part.name not in no_fuel or kind != "generator"]
-        self.read_again = self._read_again()
+        self.read_again, self.efficiency = self._read_again(), self.rig.bank.charge_efficiency
         self.lanes, self.few = (Lanes(ready, span, made, of) for of in (which, which[:SEARCHED]))
         # What is found is told of all futures, also where only some of them are asked.
         everyone = made.level.shape[1]
@@ -232,7 +241,7 @@ class Search:
 
     def _way(self, plans: tuple[Plan, ...], done: Done, last: datetime | None, cost: float | None) -> Way:
         came = self.judged.run(done)
-        return Way(plans, last, float(self.judged.below(came).any(axis=0).mean()), self.judged.enough(came), cost)
+        return Way(plans, last, self.judged.chance_of(came), self.judged.enough(came), cost)
 
     def _leave(self, load: Load) -> Way | None:
         """Doing without one load, on as few days as are enough; None where it does nothing."""
@@ -272,7 +281,7 @@ class Search:
             if how == ANY and self._enough(beside.and_also(self._running(part.gives_w, slots, on))):
                 break
             on = self._laid(lanes, part.gives_w, slots, on, beside, how)
-        on = self._within_fuel(part, on)
+        on = self._within_fuel(part, self._trimmed(part.gives_w, slots, on, beside))
         if not on.any():
             return None
         plans = tuple(self._plans(kind, part, slots[on]))
@@ -282,6 +291,35 @@ class Search:
         done = beside.and_also(self._running(part.gives_w, slots, on))
         way = self._way(plans, done, datetime.fromtimestamp(slots[on][0], UTC), cost)
         return way if way.enough or way.chance_after < self.judged.chance - NOTICED else None
+
+    def _trimmed(self, watts: float, slots: np.ndarray, on: np.ndarray, beside: Done) -> np.ndarray:
+        """The runs as short as is still enough, the last first, from both ends: those after the next reading by what is
+        risked in all, those before it only by what helps nothing; where nothing is enough, as they are."""
+        def came_of(tried: np.ndarray) -> Came:
+            return self.lanes.run(beside.and_also(self._running(watts, slots, tried)))
+        if not on.any():
+            return on
+        whole = came_of(on)
+        if not self.lanes.enough(whole, TIGHT * ENOUGH):
+            return on  # not enough, or hardly more than that
+        unserved, had = self.lanes.unserved(whole), self.lanes.chance_of(whole)
+        placed = np.flatnonzero(on)
+        for run in reversed(np.split(placed, np.flatnonzero(np.diff(placed) > 1) + 1)):
+            late = slots[run[0]] >= self.read_again
+            for end in (1, -1):
+                run, cut = run[::end], len(run)
+                while cut:
+                    tried, left = on.copy(), len(run) - cut
+                    tried[run[:cut]] = False
+                    came = came_of(tried) if left == 0 or left >= LEAST_RUN else None
+                    if came is not None and self.lanes.enough(came, ENOUGH) and \
+                            self.lanes.unserved(came) <= unserved + SHORT_WH and \
+                            (late or self.lanes.chance_of(came) <= had + NOTHING):
+                        on, run = tried, run[cut:]
+                        break
+                    cut //= 2
+                run = run[::end]
+        return on
 
     def _within_fuel(self, part: Charger, on: np.ndarray) -> np.ndarray:
         rule = self.ready.ask.rule
@@ -326,12 +364,12 @@ class Search:
                         of.closed = False
                     continue
                 lacks = lanes.lack(came, slice(period.start, before + 1))
-                wanted, in_all = (float(np.quantile(of, 1 - allowed)) / (watts * SLOT / 3600)
+                wanted, in_all = (float(np.quantile(of, 1 - allowed)) / (watts * SLOT / 3600 * self.efficiency)
                                   for of in (lacks, lanes.lack(came, period)))
                 kept = window.copy()
                 least = 2 if float(lanes.risk(came, period, had)[-1]) > 2 * allowed else 1
-                now = max(LEAST_RUN if window.empty else least, int(0.8 * wanted))
-                added = window.longer(now, limit, int(0.8 * in_all) - now)
+                now = max(LEAST_RUN if window.empty else least, round(wanted))
+                added = window.longer(now, limit, round(in_all) - now)
                 changed = min(window.begin, kept[0]) if kept[1] > kept[0] and window.begin < kept[0] else (
                     kept[1] if kept[1] > kept[0] else window.begin)
                 after = lanes.again(came, doing(), int(step[changed]), period.stop)

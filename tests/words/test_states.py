@@ -1,0 +1,134 @@
+"""What Today and Outlook say at their head, over hundreds of made states: no two sentences contradict one another."""
+
+import re
+import unittest
+from dataclasses import replace
+
+from tests.simulated_states import kept, state
+from voltaun.core.outlook.lanes import RISKY
+from voltaun.core.outlook.outlook import outlook
+from voltaun.core.outlook.plans import SOURCE_OF
+from voltaun.core.outlook.replay import worst_stretch
+from voltaun.core.reasons import NoOutlook
+from voltaun.words import advising
+from voltaun.words import sentences as words
+
+STATES = 400
+CHANCE = r"\b\d in 10\b|\balmost certain(?:ly)?\b|\bvery unlikely\b"
+NEVER = ("nought", "so much", "told", "first time in doubt", "of going below it", "as now", "lately more", "counted on",
+         "need be", "lies above", "nan", "inf ", "None", "_", "chances in", "0 Wh to 0 Wh")
+
+
+def said_of(of, made):
+    """What is said at the head of both pages, a list of sentences each: headline, odds, advice, foot."""
+    return [[advising.headline(made, of.rig)], advising.odds(made, of.rig), advising.advice(made, of.rig, None),
+            [advising.without_charging(made, of.rig), advising.read_when(made.present, of.rig),
+             words.rests_on(made)], [line for _, line in advising.others(made, of.rig)]]
+
+
+class Heads(unittest.TestCase):
+    """Over all states; few futures, since it is the words that are looked at."""
+
+    def look(self, part):
+        for n in range(part, STATES, 4):
+            of = state(n)
+            try:
+                made = outlook(replace(of.ask, futures=300))
+            except NoOutlook:
+                continue
+            with self.subTest(of.name):
+                said = said_of(of, made)
+                self.plain(" ".join(filter(None, sum(said, []))))
+                self.agree(of, made, said)
+
+    def test_a_first_quarter(self):
+        self.look(0)
+
+    def test_a_second_quarter(self):
+        self.look(1)
+
+    def test_a_third_quarter(self):
+        self.look(2)
+
+    def test_a_fourth_quarter(self):
+        self.look(3)
+
+    def plain(self, text):
+        """What a machine can see of plain words."""
+        for sentence in re.split(r"(?<=[.?!])\s+", text):
+            self.assertLessEqual(len(sentence.split()), 22, sentence)
+            most = 2 if sentence.startswith("That lowers") else 1
+            self.assertLessEqual(len(re.findall(CHANCE, sentence)), most, sentence)
+        for low, high in re.findall(r"(\d[\d.]*)–(\d[\d.]*)", text):
+            self.assertLess(float(low), float(high), text)
+        self.assertNotRegex(text, r"(?<![\d.])1 (hours|days|Wh and|packs|plans)\b")
+        for word in NEVER:
+            self.assertNotIn(word, text)
+
+    def agree(self, of, made, said):
+        head, odds, advice, _, _ = (" ".join(filter(None, part)) for part in said)
+        now, advised = made.present, made.advice
+        for lasts in now.days.values():
+            self.assertTrue(lasts.p10 <= lasts.p50 <= lasts.p90)
+        self.assertLessEqual(now.days["everyday_floor"].p50, now.days["hard_floor"].p50)
+        self.assertTrue(now.soc.p10 <= now.soc.p50 <= now.soc.p90)
+        self.assertEqual("Not read for" in head, now.vague or now.silent)
+        if now.silent:
+            self.assertEqual((odds, advised.ways), ("", ()))
+            return
+        calm = "All is well" in advice or "Nothing needs doing" in advice or "nothing needs doing" in advice
+        self.assertFalse(calm and advised.ways, advice)
+        if calm:
+            self.assertLessEqual(advised.chance, RISKY)
+        if "All is well" in advice:
+            self.assertLessEqual(made.chance_below_everyday_floor, RISKY)
+            self.assertNotIn("probably", odds)
+        if "is below" in head:
+            self.assertFalse(calm, advice)
+        self.assertEqual(made.lack.chance, made.chance_below_everyday_floor)
+        if made.lack.first is not None and made.lack.likeliest is not None:
+            self.assertGreaterEqual(made.lack.first, made.as_of)
+        if not of.rig.arrays:
+            self.assertNotIn("sun", head + odds + advice)
+        if not (of.rig.generators or of.rig.vehicles or of.rig.mains):
+            self.assertNotRegex(advice, r"Run |Drive |Charge from ")
+        for way in advised.ways:
+            self.assertEqual(way.enough and advised.chance <= RISKY and not now.vague, False)
+
+
+class Kept(unittest.TestCase):
+    """What is advised, kept as plans, leaves nothing more asked for; four fifths of it do."""
+
+    def test_over_some_states(self):
+        more, fewer, ways = 0, 0, 0
+        for n in range(0, 120, 2):
+            of = state(n)
+            try:
+                made = outlook(of.ask)
+            except NoOutlook:
+                continue
+            way = next((way for way in made.advice.ways if way.enough and way.hours), None)
+            if way is None:
+                continue
+            ways += 1
+            self.assertTrue(all(plan.amount >= 0.5 for plan in way.plans if plan.kind in SOURCE_OF), of.name)
+            more += outlook(kept(of, way.plans)).advice.asks
+            fewer += outlook(kept(of, way.plans, 0.8)).advice.asks
+        self.assertGreater(ways, 12)
+        self.assertLessEqual(more, 0.1 * ways)
+        self.assertGreaterEqual(fewer, 0.7 * ways)
+
+    def test_the_worst_again_moves_with_what_is_planned(self):
+        of = next(of for of in map(state, range(200)) if of.rig.generators and not of.ask.plans and of.rig.arrays)
+        from voltaun.core.log.days import by_day
+        from voltaun.core.outlook.plans import Plan
+        days = by_day(of.rig, of.ask.known.account.intervals, of.ask.sun)
+        made = outlook(of.ask)
+        guests = replace(of.ask, plans=(Plan("away", of.ask.today, of.ask.days and of.ask.today.replace(year=2027)),))
+        plain, other = (worst_stretch(ask, made.present, days) for ask in (of.ask, guests))
+        if plain is not None:
+            self.assertGreater(other.soc, plain.soc)
+
+
+if __name__ == "__main__":
+    unittest.main()
