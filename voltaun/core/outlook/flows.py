@@ -10,7 +10,7 @@ import numpy as np
 from voltaun.core.outlook.ask import Ask
 from voltaun.core.outlook.grid import Grid
 from voltaun.core.outlook.plans import SOURCE_OF, planned_watts, use_changes
-from voltaun.core.rig.loads import hourly_shape
+from voltaun.core.rig.loads import hourly_shapes
 
 
 def planned(ask: Ask, grid: Grid, kinds: Collection[str] = tuple(SOURCE_OF)) -> np.ndarray:
@@ -29,7 +29,7 @@ def loads(ask: Ask, grid: Grid, uses: np.ndarray, unseen_wh: np.ndarray, shapes:
     the grid's months, shape (months, 24, futures); unseen_wh  beside it in each future, a day, at all hours alike,
     shape (futures,)
     """
-    usual = np.array([hourly_shape(ask.rig, day.month) for day in grid.days])
+    usual = hourly_shapes(ask.rig, grid.days)
     factor, more = use_changes(ask.rig, ask.plans, grid.days, usual)
     more = grid.kept_whole(more, ask.rig.zone)
     load = uses[grid.day_of_step]

@@ -16,10 +16,11 @@ LOST = 0.5
 
 @dataclass(frozen=True)
 class Span:
-    """The steps that are looked at: which of the grid's, their length in hours, (steps,), the day of each, (steps,),
-    and its periods, a day each from now on."""
+    """The steps that are looked at: which of the grid's, their bounds, epoch seconds, (steps + 1,), their length in
+    hours, (steps,), the day of each, (steps,), and its periods, a day each from now on."""
 
     steps: slice
+    bounds: np.ndarray
     hours: np.ndarray
     day_of_step: np.ndarray
     periods: tuple[slice, ...]
@@ -28,6 +29,10 @@ class Span:
     def count(self) -> int:
         """How many steps there are."""
         return len(self.hours)
+
+    def step_of(self, begins: np.ndarray) -> np.ndarray:
+        """The step in which each instant lies, epoch seconds; before the first the first."""
+        return np.clip(np.searchsorted(self.bounds, begins, side="right") - 1, 0, self.count - 1)
 
 
 @dataclass(frozen=True)
@@ -56,21 +61,30 @@ class Came:
 
 
 class Lanes:
-    """Some of the futures from now on: run with something done beside what stands."""
+    """Some of the futures from now on: run with something done beside what stands.
+
+    Only those are run again in which something is wrong as things stand, the others count as well: what comes more or
+    is used less harms none. Where a rule starts the generator by the level that is not so, and all of them are run.
+    """
 
     def __init__(self, ready: Prepared, span: Span, made: Futures, which: np.ndarray):
         steps = span.steps
-        self.ready, self.span = ready, span
+        self.ready, self.span, self.total = ready, span, len(which)
+        self.floor = ready.ask.rig.bank.everyday_floor
+        self.generator = ready.generator and replace(ready.generator, allowed=ready.generator.allowed[steps])
+        if not self.generator:
+            everyone = np.broadcast_to(ready.energy, made.level.shape[1:])
+            lies_below = np.asarray((made.level[steps.start:steps.stop + 1] < self.floor - LEVEL_GRAIN).any(axis=0))
+            wrong = lies_below | np.asarray((made.missing[steps] > LEVEL_GRAIN * everyone).any(axis=0))
+            which = which[wrong[which]]
         self.level0 = made.level[steps.start][which]
         self.energy = np.broadcast_to(ready.energy, made.level.shape[1:])[which]
         self.harvest = ready.harvest[steps][:, which]
         self.load = ready.load[steps][:, which]
         unseen = ready.unseen[which] / 24 * span.hours[:, None]
         self.use = np.maximum(self.load - unseen.astype(self.load.dtype), 0.0)
-        self.floor = ready.ask.rig.bank.everyday_floor
         self.as_it_stands = Came(made.level[steps.start:steps.stop + 1][:, which], made.missing[steps][:, which])
         self.chance = self.chance_of(self.as_it_stands)
-        self.generator = ready.generator and replace(ready.generator, allowed=ready.generator.allowed[steps])
         self.best = self.as_it_stands
         self._helpable = np.ones(1, dtype=bool)
         self._served = np.ones(1, dtype=bool)
@@ -111,6 +125,14 @@ class Lanes:
         self._helpable = ~by_day[days]
         self._served = ~self.short(self.best)
 
+    def share(self, lanes: np.ndarray) -> np.ndarray:
+        """In what share of all futures something is so; lanes  in which of those that are run, (..., lanes)."""
+        return np.asarray(lanes.sum(axis=-1) / self.total)
+
+    def exceeded(self, values: np.ndarray, share: float) -> float:
+        """What is exceeded in this share of all futures; values  in those that are run, (lanes,), 0 in the others."""
+        return float(np.quantile(np.append(values, np.zeros(self.total - len(values))), 1 - share))
+
     def below(self, came: Came) -> np.ndarray:
         """Whether the level ends each step below the everyday floor, (steps, lanes)."""
         return np.asarray(came.level[1:] < self.floor - LEVEL_GRAIN)
@@ -126,25 +148,25 @@ class Lanes:
     def risk(self, came: Came, period: slice, had: np.ndarray) -> np.ndarray:
         """The chance that something happened that could be helped from a period's begin until the end of each of its
         steps, or before it, (steps,); had  in which lanes it did before, (lanes,)."""
-        return np.asarray((np.maximum.accumulate(self.bad(came)[period], axis=0) | had).mean(axis=1))
+        return self.share(np.maximum.accumulate(self.bad(came)[period], axis=0) | had)
 
     def enough(self, came: Came, most: float = RISKY) -> bool:
         """Whether no more is risked than this; a period that is lost whatever is run is left out."""
         bad = self.bad(came)
         kept = [bad[period].any(axis=0) for period in self.span.periods if not self.lost(period)]
-        return not kept or bool(np.any(kept, axis=0).mean() <= most)
+        return not kept or bool(self.share(np.asarray(np.any(kept, axis=0))) <= most)
 
     def chance_of(self, came: Came) -> float:
         """The chance of going below the floor at some time."""
-        return float(self.below(came).any(axis=0).mean())
+        return float(self.share(np.asarray(self.below(came).any(axis=0))))
 
     def unserved(self, came: Came) -> float:
         """What goes unserved on the mean, Wh."""
-        return float(came.missing.sum(axis=0).mean())
+        return float(came.missing.sum()) / self.total
 
     def lost(self, period: slice) -> bool:
         """Whether in this period the level lies below the floor whatever is run."""
-        return bool(self.below(self.best)[period].any(axis=0).mean() > LOST)
+        return bool(self.share(np.asarray(self.below(self.best)[period].any(axis=0))) > LOST)
 
     def lack(self, came: Came, steps: slice) -> np.ndarray:
         """What each lane lacked at the most in these steps, and what was missing, Wh, (lanes,)."""

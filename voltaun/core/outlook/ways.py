@@ -1,10 +1,6 @@
-"""The least of each way to keep above the floor that is enough, laid into hours.
+"""The least of each way to keep above the floor that is enough, as plans."""
 
-What is laid comes as late as it still helps: until the level will have been read again only what would be too late
-then, even if everything were run from then on; after that as much as brings the chance down.
-"""
-
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
@@ -13,29 +9,18 @@ import numpy as np
 
 from voltaun.core.outlook.flows import planned
 from voltaun.core.outlook.lanes import RISKY, Came, Done, Lanes, Span
+from voltaun.core.outlook.laying import ANY, ENOUGH, LATER, LEAST_RUN, SLOT, WAIT, Laying
 from voltaun.core.outlook.plans import SOURCE_OF, Plan, use_changes
 from voltaun.core.outlook.prepare import Prepared
 from voltaun.core.outlook.simulate import Futures
-from voltaun.core.rig.loads import hourly_shape, load_dc_wh
+from voltaun.core.rig.loads import hourly_shapes, load_dc_wh
 from voltaun.core.rig.parts import Charger, Generator, Load
 
 ADVISED_DAYS = 3
 """So many local days after today the advice looks ahead."""
 
-ENOUGH = 0.085
-"""The chance that what is advised leaves: a little under `RISKY`, so that another draw of futures asks for no more."""
-
-NOW_OR_NEVER = 0.03
-"""The chance of a lack that could not be helped any more once the level is read again, that is taken."""
-
 RUN_FROM, RUN_TO = 8.0, 22.0
 """The clock hours within which a source is run, unless the generator's rule says others."""
-
-LEAST_RUN = 2
-"""No run shorter than so many slots is asked for: nobody starts an engine for a quarter of an hour."""
-
-SLOT = 900.0
-"""The grain of what is asked for, s."""
 
 SEARCHED = 400
 """So many futures are looked at while searching; what is found is then held against all of them."""
@@ -54,12 +39,6 @@ SHORT_WH = 1.0
 
 RHYTHM = 12
 """By so many of the last readings it is told when the level will be read again."""
-
-WAIT, LATER, ANY = "wait", "later", "any"
-"""How a run is laid, see `Search._laid`."""
-
-MOST_ROUNDS = 60
-"""A period that is not settled after so many rounds stays as it is."""
 
 MOST_LOADS = 4
 """So many loads are looked at by themselves: the largest of those that could be done without."""
@@ -104,10 +83,11 @@ class Search:
         begins = np.searchsorted(self.bounds[:-1], self.bounds[0] + 86_400.0 * np.arange(ADVISED_DAYS))
         found = [int(at) for at in begins if at < self.count]
         self.periods = tuple(slice(*ends) for ends in zip(found, [*found[1:], self.count], strict=True))
-        span = Span(steps, ready.grid.hours[steps], ready.grid.day_of_step[steps], self.periods)
+        span = Span(steps, self.bounds, ready.grid.hours[steps], ready.grid.day_of_step[steps], self.periods)
         self.sources = [(kind, part) for kind, source in SOURCE_OF.items() for part in self.rig.parts(source)
                         if part.name not in no_fuel or kind != "generator"]
         self.read_again, self.efficiency = self._read_again(), self.rig.bank.charge_efficiency
+        self.usual = hourly_shapes(self.rig, ready.grid.days)
         self.lanes, self.few = (Lanes(ready, span, made, of) for of in (which, which[:SEARCHED]))
         # What is found is told of all futures, also where only some of them are asked.
         everyone = made.level.shape[1]
@@ -131,7 +111,7 @@ class Search:
     @property
     def helped_from(self) -> datetime | None:
         """From when on anything helps, where a lack before is certain."""
-        certain = self.lanes.below(self.lanes.best).mean(axis=1) > 1 - RISKY
+        certain = self.lanes.share(self.lanes.below(self.lanes.best)) > 1 - RISKY
         if not certain[0]:
             return None
         after = np.flatnonzero(~certain)
@@ -159,14 +139,11 @@ class Search:
         may = rule.allows(clock) if rule and by_rule else (clock >= RUN_FROM) & (clock < RUN_TO)
         own = [plan for plan in self.ready.ask.plans if plan.kind == kind and plan.name in ("", part.name)]
         standing = planned(replace(self.ready.ask, plans=own), self.ready.grid)[self.steps]
-        step = self._step_of(begins)
+        step = np.clip(np.searchsorted(self.bounds, begins, side="right") - 1, 0, self.count - 1)
         return np.asarray(begins[may & (standing[step] <= 0)])
 
-    def _step_of(self, begins: np.ndarray) -> np.ndarray:
-        return np.clip(np.searchsorted(self.bounds, begins, side="right") - 1, 0, self.count - 1)
-
     def _running(self, watts: float, slots: np.ndarray, on: np.ndarray) -> Done:
-        more = np.bincount(self._step_of(slots[on]), minlength=self.count) * watts * SLOT / 3600
+        more = np.bincount(self.lanes.span.step_of(slots[on]), minlength=self.count) * watts * SLOT / 3600
         return replace(Done.nothing(self.count), more=more)
 
     def _loads(self) -> list[Load]:
@@ -184,8 +161,7 @@ class Search:
 
     def _without(self, load: Load, days: int) -> Done:
         grid = self.ready.grid
-        usual = np.array([hourly_shape(self.rig, day.month) for day in grid.days])
-        _, more = use_changes(self.rig, [self._leaving(load, days)], grid.days, usual)
+        _, more = use_changes(self.rig, [self._leaving(load, days)], grid.days, self.usual)
         more = grid.kept_whole(more, self.rig.zone)
         less = -(more[grid.day_of_step, grid.clock_hours] * grid.hours)[self.steps]
         return replace(Done.nothing(self.count), less=less)
@@ -276,30 +252,35 @@ class Search:
         slots = self._slots(kind, part)
         if not len(slots) or not part.gives_w:
             return None
+        def doing(on: np.ndarray) -> Done:
+            return beside.and_also(self._running(part.gives_w, slots, on))
         on = np.zeros(len(slots), dtype=bool)
+        late, laying = slots >= self.read_again, None
         for lanes, how in ((self.few, WAIT), (self.few, LATER), (self.lanes, LATER), (self.lanes, ANY)):
-            if how == ANY and self._enough(beside.and_also(self._running(part.gives_w, slots, on))):
-                break
-            on = self._laid(lanes, part.gives_w, slots, on, beside, how)
-        on = self._within_fuel(part, self._trimmed(part.gives_w, slots, on, beside))
+            if how != ANY or laying and not lanes.enough(laying.came):
+                laying = Laying(lanes, part.gives_w, slots, late, doing)
+                on = laying.whole(on, how)
+        on = self._within_fuel(part, self._trimmed(slots, on, doing, laying.came)) if laying else on
         if not on.any():
             return None
         plans = tuple(self._plans(kind, part, slots[on]))
         cost = None
         if isinstance(part, Generator) and part.fuel_l_per_hour is not None and part.fuel_price is not None:
             cost = on.sum() * SLOT / 3600 * part.fuel_l_per_hour * part.fuel_price
-        done = beside.and_also(self._running(part.gives_w, slots, on))
-        way = self._way(plans, done, datetime.fromtimestamp(slots[on][0], UTC), cost)
+        way = self._way(plans, doing(on), datetime.fromtimestamp(slots[on][0], UTC), cost)
         return way if way.enough or way.chance_after < self.judged.chance - NOTICED else None
 
-    def _trimmed(self, watts: float, slots: np.ndarray, on: np.ndarray, beside: Done) -> np.ndarray:
+    def _trimmed(self, slots: np.ndarray, on: np.ndarray, doing: Callable[[np.ndarray], Done],
+                 whole: Came) -> np.ndarray:
         """The runs as short as is still enough, the last first, from both ends: those after the next reading by what is
-        risked in all, those before it only by what helps nothing; where nothing is enough, as they are."""
+        risked in all, those before it only by what helps nothing; where nothing is enough, as they are.
+
+        whole  what comes of the runs as they are
+        """
         def came_of(tried: np.ndarray) -> Came:
-            return self.lanes.run(beside.and_also(self._running(watts, slots, tried)))
+            return self.lanes.run(doing(tried))
         if not on.any():
             return on
-        whole = came_of(on)
         if not self.lanes.enough(whole, TIGHT * ENOUGH):
             return on  # not enough, or hardly more than that
         unserved, had = self.lanes.unserved(whole), self.lanes.chance_of(whole)
@@ -328,61 +309,6 @@ class Search:
         most = int(rule.litres / part.fuel_l_per_hour * 3600 / SLOT)
         return on & (np.cumsum(on) <= most)
 
-    def _laid(self, lanes: "Lanes", watts: float, slots: np.ndarray, on: np.ndarray, beside: Done,
-              how: str) -> np.ndarray:
-        """One run in each window, as late as it still helps before the first step in which too much is risked, and
-        longer until there is none: one period after the other, since what is run for a later one comes later.
-
-        how  WAIT: only what is needed even if everything is run once the level will have been read again, and only the
-             slots before that; LATER: for what comes after that only the slots after it; ANY: all of them
-        """
-        wait = how == WAIT
-        step, late = self._step_of(slots), slots >= self.read_again
-        windows = [Window(part, on[part]) for part in np.split(
-            np.arange(len(slots)), np.flatnonzero((np.diff(slots) > SLOT) | (np.diff(late) != 0)) + 1)]
-        most = int((~late).sum()) if wait else len(slots)
-
-        def doing() -> Done:
-            laid = np.concatenate([of.on() for of in windows])
-            return beside.and_also(self._running(watts, slots, laid | late if wait else laid))
-        came, had = lanes.run(doing()), np.zeros(len(lanes.energy), dtype=bool)
-        for n, period in enumerate(self.periods[:2 if wait else None]):
-            rest = (ENOUGH - NOW_OR_NEVER) * n / max(1, len(self.periods) - 1)
-            allowed = NOW_OR_NEVER + (0.0 if wait else rest)
-            had = had & (not wait)
-            for _ in range(MOST_ROUNDS):
-                over = np.flatnonzero(lanes.risk(came, period, had) > allowed)
-                if not len(over):
-                    break
-                before = period.start + int(over[0])
-                limit = min(int(np.searchsorted(step, before, side="right")), most)  # slots from here on come too late
-                window = next((of for of in reversed(windows)
-                               if of.room(limit) and (how != LATER or not n or late[of.first])), None)
-                if window is None:  # so much of it cannot be helped by this; what comes later perhaps can
-                    allowed = float(lanes.risk(came, period, had)[over[0]])
-                    for of in windows:
-                        of.closed = False
-                    continue
-                lacks = lanes.lack(came, slice(period.start, before + 1))
-                wanted, in_all = (float(np.quantile(of, 1 - allowed)) / (watts * SLOT / 3600 * self.efficiency)
-                                  for of in (lacks, lanes.lack(came, period)))
-                kept = window.copy()
-                least = 2 if float(lanes.risk(came, period, had)[-1]) > 2 * allowed else 1
-                now = max(LEAST_RUN if window.empty else least, round(wanted))
-                added = window.longer(now, limit, round(in_all) - now)
-                changed = min(window.begin, kept[0]) if kept[1] > kept[0] and window.begin < kept[0] else (
-                    kept[1] if kept[1] > kept[0] else window.begin)
-                after = lanes.again(came, doing(), int(step[changed]), period.stop)
-                helped = (lacks - lanes.lack(after, slice(period.start, before + 1))).mean()
-                if helped < 0.02 * added * watts * SLOT / 3600 * max((lacks > 0).mean(), 1e-3):
-                    window.take_back(kept)  # the bank is full then, or takes no more
-                    continue
-                came = after
-            if not lanes.lost(period):
-                had = had | lanes.bad(came)[period].any(axis=0)
-            came = lanes.again(came, doing(), period.stop, self.count)
-        return np.concatenate([of.on() for of in windows])
-
     def _plans(self, kind: str, part: Charger, begins: np.ndarray) -> Iterable[Plan]:
         """The runs that slots come to, each a plan; runs alike on days that follow one another are one."""
         runs: list[tuple[date, float, float]] = []
@@ -397,54 +323,6 @@ class Search:
 def _clock(at: float, zone: ZoneInfo) -> float:
     local = datetime.fromtimestamp(at, zone)
     return local.hour + local.minute / 60
-
-
-class Window:
-    """The slots of one stretch of hours in which a source may run, and the one run in it."""
-
-    def __init__(self, slots: np.ndarray, on: np.ndarray):
-        self.first, self.end = int(slots[0]), int(slots[-1]) + 1
-        run = np.flatnonzero(on)
-        self.begin, self.stop = (self.first + int(run[0]), self.first + int(run[-1]) + 1) if len(run) else (0, 0)
-        self.closed = False
-
-    @property
-    def empty(self) -> bool:
-        return self.begin == self.stop
-
-    def copy(self) -> tuple[int, int]:
-        return self.begin, self.stop
-
-    def take_back(self, kept: tuple[int, int]) -> None:
-        """As it was, and for good: more does not help."""
-        (self.begin, self.stop), self.closed = kept, True
-
-    def room(self, limit: int) -> bool:
-        """Whether a slot before this one could still be run."""
-        if self.closed or self.first >= limit:
-            return False
-        return self.empty or self.begin > self.first or self.stop < min(self.end, limit)
-
-    def longer(self, more: int, limit: int, later: int = 0) -> int:
-        """Run for so many slots more: on until the limit, then from earlier on; and for so many beyond the limit, as
-        far as the window goes. How many it is before the limit."""
-        last = min(self.end, limit)
-        if self.empty:
-            self.begin = self.stop = last
-        had = self.stop - self.begin
-        on = min(more, max(0, last - self.stop))
-        self.stop += on
-        self.begin = max(self.first, self.begin - (more - on))
-        while self.stop - self.begin < min(LEAST_RUN, self.end - self.first):  # at the very beginning of a window
-            self.stop += 1
-        added = self.stop - self.begin - had
-        self.stop = min(self.end, self.stop + max(0, later)) if self.stop >= last else self.stop
-        return added
-
-    def on(self) -> np.ndarray:
-        """Whether each of its slots is run."""
-        slots = np.arange(self.first, self.end)
-        return np.asarray((slots >= self.begin) & (slots < self.stop))
 
 
 def _dear(way: Way) -> tuple[bool, bool, float, float]:

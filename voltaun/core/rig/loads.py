@@ -1,7 +1,9 @@
 """What the loads on the list take in a day, how well that is known, and how it lies over the hours."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import date
 
 import numpy as np
 
@@ -119,6 +121,12 @@ def hourly_shape(rig: Rig, month: int) -> np.ndarray:
         shape += idle_energy(rig.inverter, 24) / 24
     total = shape.sum()
     return shape / total if total > 0 else np.full(24, 1 / 24)
+
+
+def hourly_shapes(rig: Rig, days: Sequence[date]) -> np.ndarray:
+    """`hourly_shape` of each of some days, (days, 24)."""
+    by_month = {month: hourly_shape(rig, month) for month in {day.month for day in days}}
+    return np.array([by_month[day.month] for day in days])
 
 
 def hours_shape(pattern: Pattern) -> np.ndarray:
