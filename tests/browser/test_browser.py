@@ -495,7 +495,7 @@ class Outlook(BrowserCase):
     def test_past_outlooks_come_when_they_are_scrolled_to(self):
         page = self.go("/1/outlook")
         page.locator("#past").scroll_into_view_if_needed()
-        self.shows("the sun's band held")
+        self.shows("One day ahead, the sun came within its range")
 
 
 class LogParts(BrowserCase):

@@ -156,7 +156,7 @@ assert answer.status_code == 507 and "The disk is full" in answer.text and 'valu
 assert "I/O" not in answer.text
 exported = voltaun("export", "--db", path)
 assert exported.returncode == 0 and exported.stdout.count("\\n") == 3, exported.stderr
-refused = voltaun("export", "--db", path, "-o", folder / "old.csv")
+refused = voltaun("export", "--db", path, "-o", folder / "old.csv", "--over")
 assert refused.returncode == 2 and "the disk is full" in refused.stderr, refused.stderr
 assert (folder / "old.csv").read_text() == "old"
 (folder / "filler").unlink()

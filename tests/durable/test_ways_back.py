@@ -275,4 +275,4 @@ class Clocks(PagesCase):
         self.keep(*SOME_DAYS, Reading(NOW + timedelta(days=4000), soc=0.9))
         page = self.client.get("/1/today").text
         self.shows("A reading is of a time still to come", page)
-        self.shows("of power without any charging", page)
+        self.shows("Without any charging", page)

@@ -14,9 +14,10 @@ from tests.core.test_decisions import MIDNIGHT, PLAIN
 from voltaun.core.log.ledger import Reading
 from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.lanes import RISKY
+from voltaun.core.outlook.laying import ENOUGH, Window
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.outlook.plans import SOURCE_OF, GeneratorRule, Plan
-from voltaun.core.outlook.ways import ENOUGH, RUN_FROM, RUN_TO, Window
+from voltaun.core.outlook.ways import RUN_FROM, RUN_TO
 from voltaun.core.rig.parts import Engine, Generator, Load, Mains
 from voltaun.formats.plan_text import as_text, read_plan
 from voltaun.words import advising
@@ -200,7 +201,8 @@ class Windows(unittest.TestCase):
         self.assertEqual((window.longer(4, 18), window.copy()), (4, (11, 18)))  # two later, two earlier
         self.assertEqual((window.longer(9, 18), window.copy()), (1, (10, 18)))  # no earlier than the window
         self.assertTrue(window.room(20) and not window.room(18))
-        window.take_back((11, 18))
+        window.set((11, 18))
+        window.closed = True
         self.assertEqual((window.copy(), window.room(20)), ((11, 18), False))
         self.assertEqual(int(window.on().sum()), 7)
 
