@@ -16,7 +16,7 @@ from voltaun.words.units import show_clock, show_duration, show_energy, show_per
 if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.learned.doubts import Doubt
     from voltaun.core.learned.hours import Lean
-    from voltaun.core.outlook.first_hour import FirstHour, Lasts
+    from voltaun.core.outlook.first_hour import FirstHour, Lasts, Taken
     from voltaun.core.outlook.outlook import DayOutlook, Outlook
     from voltaun.core.outlook.replay import Again
     from voltaun.core.outlook.scores import Held, Horizon, Said
@@ -191,7 +191,21 @@ def first(of: FirstHour) -> str:
     """What can be said before the log tells anything, in a sentence."""
     if of.now_wh is None:
         return f"{show_energy(of.full_wh)} lie above your floor when the bank is full."
+    if of.age_hours and of.age_hours > FRESH_H:
+        return (f"{show_percent(of.soc)} was read {show_duration(round(of.age_hours))} ago. "
+                f"Then {show_energy(of.now_wh)} lay above your floor.")
     return f"At {show_percent(of.soc)} {show_energy(of.now_wh)} lie above your floor."
+
+
+FRESH_H = 2.0
+"""A level read longer ago than this, h, is told with its age."""
+
+
+def first_taken(of: Taken) -> str:
+    """Which hours are meant: `The last 13 h`, or `The 13 h that ended 2 days ago`."""
+    if of.ended_hours <= FRESH_H:
+        return f"The last {show_duration(of.hours)}"
+    return f"The {show_duration(of.hours)} that ended {show_duration(round(of.ended_hours))} ago"
 
 
 def lasts(of: Lasts) -> str:
@@ -204,6 +218,9 @@ def lasts(of: Lasts) -> str:
 
 def first_next(of: FirstHour, why: str | None) -> str:
     """What would tell more."""
+    if of.now_wh is None and of.soc is not None and of.age_hours is not None:
+        return (f"The last level, {show_percent(of.soc)}, is {show_duration(round(of.age_hours))} old. Type it as it "
+                "stands now, and this page says what that is worth tonight.")
     if of.now_wh is None:
         return "Type the level as it stands now, and this page says what that is worth tonight."
     if of.own:

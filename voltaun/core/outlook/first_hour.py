@@ -20,11 +20,16 @@ SHOWN = ("Fridge box", "Lights, LED", "Laptop", "Fan heater")
 """Usual things that stand for a list of loads while there is none."""
 
 
+GONE_BY = 24.0
+"""A level read longer ago than this, h, says nothing of now while nobody knows what is used."""
+
+
 @dataclass(frozen=True)
 class Taken:
     """What the hours between two readings of the level took: fractions, and Wh a day at the battery."""
 
     hours: float
+    ended_hours: float  # so many hours ago
     from_soc: float
     to_soc: float
     daily_wh: float
@@ -48,13 +53,16 @@ class Lasts:
 class FirstHour:
     """What is known of a rig whose log is young; energies Wh.
 
-    full_wh, now_wh  above the everyday floor, from full and from the last level read (None without one)
+    full_wh, now_wh  above the everyday floor, from full and from the last level read (None without one, or where it is
+             too old to stand for now)
+    soc, age_hours  that level, and how long ago it was read; None without one
     sun_wh  of a clear and of a dull day of this month at the battery; None without arrays
     runs    how long each thing lasts on what there is now (else on a full bank); own  whether these are its own loads
     """
 
     full_wh: float
     soc: float | None
+    age_hours: float | None
     now_wh: float | None
     sun_wh: tuple[float, float] | None
     taken: Taken | None
@@ -67,17 +75,18 @@ def first_hour(rig: Rig, readings: Sequence[Reading], sun: RigSun | None, today:
     floor = rig.bank.everyday_floor
     levels = [(of.at, of.soc) for of in readings if of.soc is not None and of.at <= now]
     soc = levels[-1][1] if levels else None
+    age = hours_between(levels[-1][0], now) if levels else None
     full = usable_energy(rig, floor)
-    there = full if soc is None else usable_energy(rig, floor, soc)
+    there = full if soc is None or age is None or age > GONE_BY else usable_energy(rig, floor, soc)
     start = day_start(today, rig.zone)
     clear = None if sun is None else sun.between(start, start + timedelta(days=1))
     listed = [load for load in rig.loads if load.daily_wh > 0] or [of.load() for of in USUAL if of.name in SHOWN]
     idle = idle_energy(rig.inverter, 24) if rig.inverter else 0.0
     beside = {"ac": idle + 24 * rig.bank.standby_w, "dc": 24 * rig.bank.standby_w}
     runs = [_lasts(rig, load, there, beside[load.side]) for load in listed]
-    return FirstHour(full, soc, None if soc is None else there,
+    return FirstHour(full, soc, age, None if age is None or age > GONE_BY else there,
                      None if clear is None else (clear * STARTUP_SHARES["clear"], clear * STARTUP_SHARES["overcast"]),
-                     _taken(rig, levels), tuple(sorted(runs, key=lambda of: -of.usual_h)), bool(rig.loads))
+                     _taken(rig, levels, now), tuple(sorted(runs, key=lambda of: -of.usual_h)), bool(rig.loads))
 
 
 def _lasts(rig: Rig, load: Load, there: float, beside_wh: float) -> Lasts:
@@ -87,7 +96,7 @@ def _lasts(rig: Rig, load: Load, there: float, beside_wh: float) -> Lasts:
     return Lasts(load.name, there / (load_dc_wh(rig, load) + beside_wh) * 24, running)
 
 
-def _taken(rig: Rig, levels: Sequence[tuple[datetime, float]]) -> Taken | None:
+def _taken(rig: Rig, levels: Sequence[tuple[datetime, float]], now: datetime) -> Taken | None:
     """Between the last two readings, where the level fell."""
     if len(levels) < 2:
         return None
@@ -95,4 +104,4 @@ def _taken(rig: Rig, levels: Sequence[tuple[datetime, float]]) -> Taken | None:
     hours = hours_between(before, after)
     if hours <= 0 or low >= high:
         return None
-    return Taken(hours, high, low, (high - low) * effective_energy(rig).wh / hours * 24)
+    return Taken(hours, hours_between(after, now), high, low, (high - low) * effective_energy(rig).wh / hours * 24)
