@@ -105,9 +105,9 @@ class Laying:
             if not added:
                 continue
             after = self.lanes.risk(self.came, period, had)
-            if least > GRAIN and not (after > allowed).any():
+            if min(least, added) > GRAIN and not (after > allowed).any():
                 window.set(kept)
-                self.came, least, shrinking = had_come, min(least, added) // 2, True
+                self.came, least, shrinking = had_come, max(GRAIN, min(least, added) // 2), True
                 continue
             growing = GRAIN if risks[-1] - after[-1] > STALLED else 2 * least
             risks, least = after, max(GRAIN, least // 2) if shrinking else growing
