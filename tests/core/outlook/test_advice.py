@@ -48,6 +48,13 @@ class Least(unittest.TestCase):
             self.assertFalse(kept(SET, made, at, level=level).advice.asks, level)
             self.assertTrue(kept(SET, made, at, share=0.8, level=level).advice.asks, level)
 
+    def test_the_chance_that_is_told_is_that_of_the_same_futures_with_the_way_kept(self):
+        for level in (0.30, 0.60):
+            made = advice_of(level=level)
+            for at, way in enumerate(made.advice.ways):
+                again = kept(SET, made, at, seed=asked(SET).seed, level=level).advice
+                self.assertAlmostEqual(again.chance, way.chance_after, delta=0.001, msg=way.plans)
+
     def test_it_is_about_as_much_as_is_missing(self):
         # From 45 to 20 % are 2400 Wh. Until the end of 28 November four days take 4 × 1248 = 4992: 2592 Wh are missing
         # and what the doubt of use and bank adds. While the set runs 52 Wh an hour are used straight from it.
