@@ -6,6 +6,7 @@ The rig of `test_decisions`: 9600 Wh, η 0.95, 2 W standby, floors 20 and 10, at
 import unittest
 from dataclasses import replace
 from datetime import date, timedelta
+from unittest import mock
 
 import numpy as np
 
@@ -17,6 +18,7 @@ from voltaun.core.outlook.lanes import RISKY
 from voltaun.core.outlook.laying import ENOUGH, Window
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.outlook.plans import SOURCE_OF, GeneratorRule, Plan
+from voltaun.core.outlook.present import Present
 from voltaun.core.outlook.ways import RUN_FROM, RUN_TO
 from voltaun.core.rig.parts import Engine, Generator, Load, Mains
 from voltaun.formats.plan_text import as_text, read_plan
@@ -74,6 +76,14 @@ class Least(unittest.TestCase):
                     if plan.kind in SOURCE_OF)
         self.assertGreater(first, 12)
 
+    def test_where_it_runs_by_plan_already_nothing_is_laid(self):
+        weak = replace(PLAIN, mains=(Mains("Post", 100.0),))
+        by_day = Plan("mains", TODAY, date(2026, 11, 29), 12.0, "Post", 8.0)
+        runs = [plan for way in advice_of(weak, level=0.24, plans=(by_day,)).advice.ways for plan in way.plans
+                if plan.kind == "mains"]
+        self.assertTrue(runs)
+        self.assertGreaterEqual(min(plan.begin for plan in runs), 20.0)
+
     def test_a_rules_hours_and_its_fuel_hold(self):
         narrow = GeneratorRule(0.05, 0.06, 9.0, 12.0)
         ways = advice_of(rule=narrow).advice.ways
@@ -104,7 +114,7 @@ class Least(unittest.TestCase):
 
     def test_a_way_that_is_not_enough_is_joined_with_the_next(self):
         # A socket of 60 W brings 60 × 14 h = 840 Wh a day at the most, an engine of 100 W some 1400.
-        of = replace(PLAIN, mains=(Mains("Post", 60.0),), vehicles=(Engine("Ute", 100.0),))
+        of = replace(PLAIN, mains=(Mains("Post", 100.0),), vehicles=(Engine("Ute", 100.0),))
         made = advice_of(of, level=0.25)
         self.assertFalse(any(way.enough for way in made.advice.ways if len({plan.kind for plan in way.plans}) == 1
                              and way.hours))
@@ -126,8 +136,11 @@ class Least(unittest.TestCase):
         vague = asked(SET, hours=20.0, level=0.55, per_day=(900.0, 1500.0))
         made = outlook(vague)
         self.assertTrue(made.present.vague)
-        fresh = advice_of(level=0.55 - 20 * 52 / 9600)
-        self.assertLessEqual(sum(way.hours for way in made.advice.ways), sum(way.hours for way in fresh.advice.ways))
+        with mock.patch.object(Present, "vague", False):
+            plain = outlook(vague)
+        # Only the futures with the most left are asked: that is less than what all of them need.
+        self.assertTrue(plain.advice.asks)
+        self.assertLess(sum(way.hours for way in made.advice.ways), sum(way.hours for way in plain.advice.ways))
         silent = outlook(asked(SET, hours=80.0, level=0.2))
         self.assertEqual((silent.advice.asks, silent.advice.ways), (False, ()))
 
