@@ -3,6 +3,7 @@
 import os
 import random
 import re
+import shutil
 import socket
 import subprocess
 import sys
@@ -96,6 +97,14 @@ def voltaun(*arguments, check=None, now=NOW) -> subprocess.CompletedProcess:
 def environment(now=NOW) -> dict:
     """The environment of a run, with the clock fixed."""
     return os.environ | {"VOLTAUN_NOW": now.isoformat(), "PYTHONPATH": str(ROOT)}
+
+
+def skip_without_small_disks(case: unittest.TestCase) -> None:
+    """Skip a test where nobody may mount a small disk of their own. Asked in the test, not when its file is read: its
+    day may be one without root's powers."""
+    tried = ["unshare", "-rm", "mount", "-t", "tmpfs", "none", "/mnt"]
+    if not shutil.which("unshare") or subprocess.run(tried, capture_output=True).returncode:
+        case.skipTest("nobody may mount a small disk of their own here")
 
 
 def free_port() -> int:

@@ -13,8 +13,7 @@ from pathlib import Path
 from playwright.sync_api import expect, sync_playwright
 
 from tests.browser.test_browser import FLAGS
-from tests.durable.test_queue import MAY_MOUNT
-from tests.support import NOW, ROOT, environment, free_port
+from tests.support import NOW, ROOT, environment, free_port, skip_without_small_disks
 from voltaun.database import connection
 from voltaun.database import readings as kept
 from voltaun.demo.fill import fill
@@ -248,9 +247,9 @@ kill %1
 """
 
 
-@unittest.skipUnless(MAY_MOUNT, "this machine lets nobody mount a small disk of their own")
 class FullDisk(Served):
     def serve(self):
+        skip_without_small_disks(self)
         with closing(connection.connect(self.path)) as db:
             db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
         self.inside = tempfile.mkdtemp()

@@ -1,7 +1,6 @@
 """Writers queue, readers never wait: a long import, another program's lock, a full disk, a read-only one."""
 
 import re
-import shutil
 import subprocess
 import sys
 import tempfile
@@ -13,7 +12,7 @@ from datetime import timedelta
 
 from tests.core.log.test_samples import minutes
 from tests.pages.test_pages import PagesCase
-from tests.support import NOW, ROOT, readings
+from tests.support import NOW, ROOT, readings, skip_without_small_disks
 from voltaun.core.log.ledger import Reading
 from voltaun.database import check, connection, imports, rigs, samples
 from voltaun.database import readings as kept
@@ -166,10 +165,7 @@ SCRIPT
 
 class FullDisk(unittest.TestCase):
     def setUp(self):
-        # Asked here and not when the file is read: the day of this class may be one without root's powers.
-        if not shutil.which("unshare") or subprocess.run(["unshare", "-rm", "mount", "-t", "tmpfs", "none", "/mnt"],
-                                                         capture_output=True).returncode:
-            self.skipTest("nobody may mount a small disk of their own here")
+        skip_without_small_disks(self)
 
     def test_everything_is_read_and_nothing_is_lost(self):
         for how in ("before", "meanwhile", "after a crash"):

@@ -188,7 +188,7 @@ def _brings(of: Way, outlook: Outlook, rig: Rig) -> str:
         end = day_name((advised.until - timedelta(seconds=1)).astimezone(rig.zone).date(), today)
         sure = 1 - of.chance_after
         if sure < 0.85:  # what cannot be helped is in it
-            return f"From then on it stays above {floor} until {end}."
+            return f"From then on it will probably stay above {floor} until {end}."
         return f"That keeps you above {floor} until the end of {end} ({chance(min(sure, 0.9))})."
     if of.chance_after >= advised.chance - 0.005 or chance(of.chance_after) == chance(advised.chance):
         return "It is not enough, but it leaves more in the bank."

@@ -6,6 +6,7 @@ The rig of `test_decisions`: 9600 Wh, η 0.95, 2 W standby, floors 20 and 10, at
 import unittest
 from dataclasses import replace
 from datetime import date, timedelta
+from types import SimpleNamespace
 from unittest import mock
 
 import numpy as np
@@ -15,11 +16,11 @@ from tests.core.test_decisions import MIDNIGHT, PLAIN
 from voltaun.core.log.ledger import Reading
 from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.lanes import RISKY
-from voltaun.core.outlook.laying import ENOUGH, Window
+from voltaun.core.outlook.laying import ENOUGH, SLOT, Window
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.outlook.plans import SOURCE_OF, GeneratorRule, Plan
 from voltaun.core.outlook.present import Present
-from voltaun.core.outlook.ways import RUN_FROM, RUN_TO
+from voltaun.core.outlook.ways import RUN_FROM, RUN_TO, Search
 from voltaun.core.rig.parts import Engine, Generator, Load, Mains
 from voltaun.formats.plan_text import as_text, read_plan
 from voltaun.words import advising
@@ -75,6 +76,14 @@ class Least(unittest.TestCase):
         first = min(plan.begin + 24 * (plan.first - TODAY).days for way in made.advice.ways for plan in way.plans
                     if plan.kind in SOURCE_OF)
         self.assertGreater(first, 12)
+
+    def test_what_nothing_can_help_is_left_out(self):
+        # At 25 % there are 480 Wh to the floor, and until 8:00, when the set may run, eight hours of 52 Wh go: in some
+        # futures more. They are below the floor then whatever is run, and the rest of that day is not asked about.
+        made = advice_of(level=0.25).advice
+        self.assertTrue(made.asks and made.enough)
+        self.assertGreater(made.ways[0].chance_after, RISKY)
+        self.assertLess(made.ways[0].hours, 9.0)
 
     def test_where_it_runs_by_plan_already_nothing_is_laid(self):
         weak = replace(PLAIN, mains=(Mains("Post", 100.0),))
@@ -225,6 +234,16 @@ class Windows(unittest.TestCase):
         window.closed = True
         self.assertEqual((window.copy(), window.room(20)), ((11, 18), False))
         self.assertEqual(int(window.on().sum()), 7)
+
+    def test_runs_with_less_than_an_hour_between_them_are_one(self):
+        def search(enough):
+            return SimpleNamespace(lanes=SimpleNamespace(enough=lambda _: True), _enough=lambda _: enough)
+        slots = np.arange(40) * SLOT
+        on = np.isin(np.arange(40), [2, 3, 4, 7, 8, 9, 10, 20, 21])
+        closed = Search._closed_up(search(True), slots, on, lambda on: on, None)
+        self.assertEqual(np.flatnonzero(closed).tolist(), [2, 3, 4, 5, 6, 7, 8, 20, 21])
+        kept = Search._closed_up(search(False), slots, on, lambda on: on, None)
+        self.assertEqual(kept.tolist(), on.tolist())
 
     def test_what_is_advised_leaves_a_little_less_than_what_is_asked_about(self):
         self.assertLess(ENOUGH, RISKY)

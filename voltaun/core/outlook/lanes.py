@@ -160,10 +160,6 @@ class Lanes:
         """The chance of going below the floor at some time."""
         return float(self.share(np.asarray(self.below(came).any(axis=0))))
 
-    def unserved(self, came: Came) -> float:
-        """What goes unserved on the mean, Wh."""
-        return float(came.missing.sum()) / self.total
-
     def lost(self, period: slice) -> bool:
         """Whether in this period the level lies below the floor whatever is run."""
         return bool(self.share(np.asarray(self.below(self.best)[period].any(axis=0))) > LOST)

@@ -2,14 +2,15 @@
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, datetime, timedelta
+from itertools import pairwise
 from zoneinfo import ZoneInfo
 
 import numpy as np
 
 from voltaun.core.outlook.flows import planned
 from voltaun.core.outlook.lanes import RISKY, Came, Done, Lanes, Span
-from voltaun.core.outlook.laying import ANY, ENOUGH, LATER, LEAST_RUN, SLOT, WAIT, Laying
+from voltaun.core.outlook.laying import ANY, LATER, SLOT, WAIT, Laying
 from voltaun.core.outlook.plans import SOURCE_OF, Plan, use_changes
 from voltaun.core.outlook.prepare import Prepared
 from voltaun.core.outlook.simulate import Futures
@@ -28,14 +29,8 @@ SEARCHED = 400
 MOST_SPARED = 0.5
 """Nobody spares more of their use than this share."""
 
-TIGHT = 0.8
-"""Where so much of what may be risked is risked, there is little to be trimmed."""
-
-NOTHING = 0.001
-"""What changes a chance by less than this helps nothing."""
-
-SHORT_WH = 1.0
-"""A run is not cut short where that leaves so much more unserved on the mean, Wh."""
+CLOSE = 3600.0
+"""Runs that begin within so long after the end of the one before are made one, s."""
 
 RHYTHM = 12
 """By so many of the last readings it is told when the level will be read again."""
@@ -86,7 +81,7 @@ class Search:
         span = Span(steps, self.bounds, ready.grid.hours[steps], ready.grid.day_of_step[steps], self.periods)
         self.sources = [(kind, part) for kind, source in SOURCE_OF.items() for part in self.rig.parts(source)
                         if part.name not in no_fuel or kind != "generator"]
-        self.read_again, self.efficiency = self._read_again(), self.rig.bank.charge_efficiency
+        self.read_again = self._read_again()
         self.usual = hourly_shapes(self.rig, ready.grid.days)
         self.lanes, self.few = (Lanes(ready, span, made, of) for of in (which, which[:SEARCHED]))
         # What is found is told of all futures, also where only some of them are asked.
@@ -139,8 +134,7 @@ class Search:
         may = rule.allows(clock) if rule and by_rule else (clock >= RUN_FROM) & (clock < RUN_TO)
         own = [plan for plan in self.ready.ask.plans if plan.kind == kind and plan.name in ("", part.name)]
         standing = planned(replace(self.ready.ask, plans=own), self.ready.grid)[self.steps]
-        step = np.clip(np.searchsorted(self.bounds, begins, side="right") - 1, 0, self.count - 1)
-        return np.asarray(begins[may & (standing[step] <= 0)])
+        return np.asarray(begins[may & (standing[self.lanes.span.step_of(begins)] <= 0)])
 
     def _running(self, watts: float, slots: np.ndarray, on: np.ndarray) -> Done:
         more = np.bincount(self.lanes.span.step_of(slots[on]), minlength=self.count) * watts * SLOT / 3600
@@ -219,6 +213,9 @@ class Search:
         came = self.judged.run(done)
         return Way(plans, last, self.judged.chance_of(came), self.judged.enough(came), cost)
 
+    def _if_it_helps(self, way: Way) -> Way | None:
+        return way if way.enough or way.chance_after < self.judged.chance - NOTICED else None
+
     def _leave(self, load: Load) -> Way | None:
         """Doing without one load, on as few days as are enough; None where it does nothing."""
         days = ADVISED_DAYS
@@ -228,7 +225,7 @@ class Search:
             if not fewer.enough:
                 break
             days, way = days - 1, fewer
-        return way if way.enough or way.chance_after < self.judged.chance - NOTICED else None
+        return self._if_it_helps(way)
 
     def _spare(self) -> Way | None:
         """Using less of everything, in steps of a twentieth."""
@@ -243,9 +240,9 @@ class Search:
             share = twentieths / 20
             plan = Plan("guests", today, last, 1 - share, SPARED)
             way = self._way((plan,), self._sparing(share), None, 0.0)
-            if way.enough or twentieths == round(MOST_SPARED * 20):
-                return way if way.enough or way.chance_after < self.judged.chance - NOTICED else None
-        return None
+            if way.enough:
+                break
+        return self._if_it_helps(way)
 
     def _run(self, kind: str, part: Charger, beside: Done) -> Way | None:
         """The least hours of a source that are enough, as late as they help; None where it does nothing."""
@@ -260,7 +257,7 @@ class Search:
             if how != ANY or laying and not lanes.enough(laying.came):
                 laying = Laying(lanes, part.gives_w, slots, late, doing)
                 on = laying.whole(on, how)
-        on = self._within_fuel(part, self._trimmed(slots, on, doing, laying.came)) if laying else on
+        on = self._within_fuel(part, self._closed_up(slots, on, doing, laying.came)) if laying else on
         if not on.any():
             return None
         plans = tuple(self._plans(kind, part, slots[on]))
@@ -268,39 +265,24 @@ class Search:
         if isinstance(part, Generator) and part.fuel_l_per_hour is not None and part.fuel_price is not None:
             cost = on.sum() * SLOT / 3600 * part.fuel_l_per_hour * part.fuel_price
         way = self._way(plans, doing(on), datetime.fromtimestamp(slots[on][0], UTC), cost)
-        return way if way.enough or way.chance_after < self.judged.chance - NOTICED else None
+        return self._if_it_helps(way)
 
-    def _trimmed(self, slots: np.ndarray, on: np.ndarray, doing: Callable[[np.ndarray], Done],
-                 whole: Came) -> np.ndarray:
-        """The runs as short as is still enough, the last first, from both ends: those after the next reading by what is
-        risked in all, those before it only by what helps nothing; where nothing is enough, as they are.
+    def _closed_up(self, slots: np.ndarray, on: np.ndarray, doing: Callable[[np.ndarray], Done],
+                   whole: Came) -> np.ndarray:
+        """Runs with less than an hour between them as one: nobody starts an engine twice for that. The later begins
+        earlier, unless what was enough no longer is then.
 
         whole  what comes of the runs as they are
         """
-        def came_of(tried: np.ndarray) -> Came:
-            return self.lanes.run(doing(tried))
-        if not on.any():
+        moved = on.copy()
+        for _, after in pairwise(_runs(np.flatnonzero(on), 1)):
+            begin = int(np.flatnonzero(moved[:after[0]])[-1]) + 1
+            if slots[after[0]] - slots[begin - 1] <= CLOSE:
+                moved[after] = False
+                moved[begin:begin + len(after)] = True
+        if (moved == on).all() or self.lanes.enough(whole) and not self._enough(doing(moved)):
             return on
-        if not self.lanes.enough(whole, TIGHT * ENOUGH):
-            return on  # not enough, or hardly more than that
-        unserved, had = self.lanes.unserved(whole), self.lanes.chance_of(whole)
-        placed = np.flatnonzero(on)
-        for run in reversed(np.split(placed, np.flatnonzero(np.diff(placed) > 1) + 1)):
-            late = slots[run[0]] >= self.read_again
-            for end in (1, -1):
-                run, cut = run[::end], len(run)
-                while cut:
-                    tried, left = on.copy(), len(run) - cut
-                    tried[run[:cut]] = False
-                    came = came_of(tried) if left == 0 or left >= LEAST_RUN else None
-                    if came is not None and self.lanes.enough(came, ENOUGH) and \
-                            self.lanes.unserved(came) <= unserved + SHORT_WH and \
-                            (late or self.lanes.chance_of(came) <= had + NOTHING):
-                        on, run = tried, run[cut:]
-                        break
-                    cut //= 2
-                run = run[::end]
-        return on
+        return moved
 
     def _within_fuel(self, part: Charger, on: np.ndarray) -> np.ndarray:
         rule = self.ready.ask.rule
@@ -310,14 +292,15 @@ class Search:
         return on & (np.cumsum(on) <= most)
 
     def _plans(self, kind: str, part: Charger, begins: np.ndarray) -> Iterable[Plan]:
-        """The runs that slots come to, each a plan; runs alike on days that follow one another are one."""
-        runs: list[tuple[date, float, float]] = []
-        for group in np.split(begins, np.flatnonzero(np.diff(begins) > SLOT) + 1):
-            local = datetime.fromtimestamp(group[0], self.rig.zone)
-            runs.append((local.date(), len(group) * SLOT / 3600, local.hour + local.minute / 60))
-        name = part.name
-        for day, hours, begin in runs:
-            yield Plan(kind, day, day, hours, name, begin)
+        """The runs that slots come to, each a plan."""
+        for group in _runs(begins, SLOT):
+            day = datetime.fromtimestamp(group[0], self.rig.zone).date()
+            yield Plan(kind, day, day, len(group) * SLOT / 3600, part.name, _clock(group[0], self.rig.zone))
+
+
+def _runs(ordered: np.ndarray, step: float) -> list[np.ndarray]:
+    """Ordered numbers in stretches, where one that is more than a step after the one before begins the next."""
+    return np.split(ordered, np.flatnonzero(np.diff(ordered) > step) + 1)
 
 
 def _clock(at: float, zone: ZoneInfo) -> float:
