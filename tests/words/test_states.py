@@ -10,7 +10,7 @@ from voltaun.core.log.days import by_day
 from voltaun.core.outlook.lanes import RISKY
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.outlook.plans import SOURCE_OF, Plan
-from voltaun.core.outlook.replay import worst_stretch
+from voltaun.core.outlook.replay import run_again, worst_days
 from voltaun.core.reasons import NoOutlook
 from voltaun.words import advising
 from voltaun.words import sentences as words
@@ -128,10 +128,11 @@ class Kept(unittest.TestCase):
 
     def test_the_worst_again_moves_with_what_is_planned(self):
         of = next(of for of in map(state, range(200)) if of.rig.generators and not of.ask.plans and of.rig.arrays)
-        days = by_day(of.rig, of.ask.known.account.intervals, of.ask.sun)
+        log = of.ask.known.account.intervals
+        days = worst_days(of.rig, log, by_day(of.rig, log, of.ask.sun))
         made = outlook(of.ask)
         away = replace(of.ask, plans=(Plan("away", of.ask.today, of.ask.today + timedelta(days=30)),))
-        plain, other = (worst_stretch(ask, made.present, days) for ask in (of.ask, away))
+        plain, other = (run_again(ask, made.present, days) for ask in (of.ask, away))
         self.assertGreater(other.soc, plain.soc)
 
 

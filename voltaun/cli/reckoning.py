@@ -60,8 +60,9 @@ def outlook(rig_file, log_file, as_of, days, futures, seed, skies, planned, rule
 
 def _worst(ask, made):
     from voltaun.core.log.days import by_day
-    from voltaun.core.outlook.replay import worst_stretch
-    return worst_stretch(ask, made.present, by_day(ask.rig, ask.known.account.intervals, ask.sun))
+    from voltaun.core.outlook.replay import run_again, worst_days
+    made_of = ask.known.account.intervals
+    return run_again(ask, made.present, worst_days(ask.rig, made_of, by_day(ask.rig, made_of, ask.sun)))
 
 
 def _instant(text, zone):

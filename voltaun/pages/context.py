@@ -139,6 +139,12 @@ class Recent:
         """The local days of the log; see `days.by_day`."""
         return by_day(self._rig, self.known.account.intervals, self._sun)
 
+    @cached_property
+    def worst_days(self) -> list[Day]:
+        """The worst of these days in a row; see `replay.worst_days`."""
+        from voltaun.core.outlook.replay import worst_days
+        return worst_days(self._rig, self.known.account.intervals, self.days)
+
 
 def lately() -> Known:
     """What the log tells of late; of a log that ended long ago what it told at its end."""
@@ -277,8 +283,8 @@ class Look:
 
     def worst_of(self, ask: Ask, made: Outlook):
         """The same for a question otherwise, with what was made of it."""
-        from voltaun.core.outlook.replay import worst_stretch
-        return worst_stretch(ask, made.present, self.recent.days)
+        from voltaun.core.outlook.replay import run_again
+        return run_again(ask, made.present, self.recent.worst_days)
 
     def ahead(self, **otherwise) -> Outlook:
         """The outlook as things stand, or with something of the question otherwise. Raises NoOutlook."""

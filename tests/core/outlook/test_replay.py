@@ -16,7 +16,7 @@ from voltaun.core.outlook.ask import Ask, Known, known
 from voltaun.core.outlook.autonomy import Drain
 from voltaun.core.outlook.plans import Plan
 from voltaun.core.outlook.present import Middle, Present
-from voltaun.core.outlook.replay import worst_stretch
+from voltaun.core.outlook.replay import run_again, worst_days
 from voltaun.core.rig.parts import Load, Mains
 from voltaun.core.sky.model import learn_sky
 from voltaun.words.sentences import again
@@ -39,7 +39,7 @@ def run(level, days, of=PLAIN, hours=0, sun=None, length=5, plans=()):
     at = MIDNIGHT + timedelta(hours=hours)
     told = Learned(None, ShareLearned(np.array([0.5]), np.array([1.0]), 9, 0))
     known = Known([], Account([], told), [], learn_sky([], TODAY), told, Lean(np.zeros(2), np.zeros((2, 2))))
-    return worst_stretch(Ask(of, known, sun, at, plans=plans), present_at(level, at), days, length)
+    return run_again(Ask(of, known, sun, at, plans=plans), present_at(level, at), worst_days(of, [], days, length))
 
 
 def present_at(level, at):
@@ -99,7 +99,8 @@ class Worst(unittest.TestCase):
         log = readings(*rows, start=MIDNIGHT - timedelta(days=36))
         told = known(PLAIN, log, None, log[-1].at)
         days = by_day(PLAIN, told.account.intervals, None)
-        found = worst_stretch(Ask(PLAIN, told, None, MIDNIGHT), present_at(0.9, MIDNIGHT), days)
+        found = run_again(Ask(PLAIN, told, None, MIDNIGHT), present_at(0.9, MIDNIGHT),
+                          worst_days(PLAIN, told.account.intervals, days))
         # Today and five days want 2400 Wh and 48 of standby each, 90 to 10 % are 7680 Wh, and no sky is told.
         self.assertAlmostEqual(found.soc, 0.1)
         self.assertAlmostEqual(found.short_wh, 6 * 2448 - 7680, delta=1)

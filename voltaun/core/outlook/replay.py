@@ -1,6 +1,6 @@
 """The worst stretch of the log, run again from today's level: people trust it because it happened."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
@@ -9,7 +9,7 @@ import numpy as np
 from voltaun.core.instants import day_start
 from voltaun.core.learned.season import wanted
 from voltaun.core.log.days import Day
-from voltaun.core.log.ledger import Balance
+from voltaun.core.log.ledger import Balance, Interval
 from voltaun.core.outlook.ask import Ask
 from voltaun.core.outlook.flows import loads, planned
 from voltaun.core.outlook.grid import Grid
@@ -42,21 +42,29 @@ class Again:
     short_wh: float
 
 
-def worst_stretch(ask: Ask, now: Present, days: Mapping[date, Day], length: int = DAYS) -> Again | None:
-    """Run the `length` whole days that took most out of the bank again, with the sun they had and their use; where an
-    empty bank cut that short, with the use that is usual then.
+def worst_days(rig: Rig, made: Sequence[Interval], days: Mapping[date, Day], length: int = DAYS) -> list[Day]:
+    """The `length` whole days in a row of the log that took most out of the bank, with the sun they had and their use;
+    where an empty bank cut that short, with the use that is usual then.
+
+    made, days  the intervals of the log and its local days. Empty when it holds no such days in a row.
+    """
+    asked = wanted(rig, made)
+    days = {**days, **{when: replace(days[when], use_wh=max(days[when].use_wh, wh))
+                       for when, wh in asked.items() if when in days}}
+    first = _worst(rig, days, length)
+    return [days[first + timedelta(days=n)] for n in range(length)] if first else []
+
+
+def run_again(ask: Ask, now: Present, stretch: Sequence[Day]) -> Again | None:
+    """Run such days again from the level now; None where there are none.
 
     What is left of today goes as the first of them did at those hours; then they follow one another. What is planned
     is counted, as in the outlook.
-    now  the present of the same question; days  of the log. None when it holds no such stretch of whole days in a row.
+    now  the present of the same question
     """
-    asked = wanted(ask.rig, ask.known.account.intervals)
-    days = {**days, **{when: replace(days[when], use_wh=max(days[when].use_wh, wh))
-                       for when, wh in asked.items() if when in days}}
-    first = _worst(ask.rig, days, length)
-    if first is None:
+    if not stretch:
         return None
-    rig, stretch = ask.rig, [days[first + timedelta(days=n)] for n in range(length)]
+    rig, length = ask.rig, len(stretch)
     grid = Grid.between(ask.as_of, ask.as_of, ask.today + timedelta(days=length), rig)
     # What is left of today, then all of each.
     follow = [stretch[max(0, n - 1)] for n in range(len(grid.days))]
@@ -74,7 +82,7 @@ def worst_stretch(ask: Ask, now: Present, days: Mapping[date, Day], length: int 
 
     def at(step: int) -> datetime:
         return datetime.fromtimestamp(grid.bounds[step], ask.as_of.tzinfo)
-    return Again(first, stretch[-1].day, float(level[0]), tuple(of_days), at(deepest), float(level[deepest]),
+    return Again(stretch[0].day, stretch[-1].day, float(level[0]), tuple(of_days), at(deepest), float(level[deepest]),
                  at(int(under[0])) if len(under) else None, float(made.missing.sum()))
 
 
