@@ -5,7 +5,7 @@ VENV := .venv
 PY := $(VENV)/bin/python
 READY := $(VENV)/ready
 DEV := $(VENV)/ready-to-develop
-NOW := 2026-11-25T07:00+11:00
+NOW := 2026-11-25T07:30+11:00
 INSTALL := $(PY) -m pip install --quiet --disable-pip-version-check --require-hashes
 
 .PHONY: setup demo serve test check attack lint bench screenshots assets lock chromium clean

@@ -98,7 +98,7 @@ class Drawings(unittest.TestCase):
                         if text.get("class") == "scale scale-now":  # a letter of this size is 9 wide
                             self.assertLessEqual(float(text.get("x")) + 9 * len(text.text), 124)
         self.assertEqual([text.text for text in parts(glass.upright(0.4, 0.2, 0.1, 2.2, 0.44)).iter("text")][-5:-2],
-                         ["11", "h", "40"])
+                         ["10", "h 30", "40"])  # 0.44 × 24 = 10.56 h
 
     def test_fan_covers_the_days_it_is_made_for(self):
         drawn = parts(fan.draw(self.outlook, (0.2, 0.1), ZONE, 1060, 360, 13, "fan"))

@@ -54,6 +54,17 @@ class OnePresent(OutlookCase):
                         self.shows(high.removesuffix(" %"), page)
                     self.assertNotRegex(page, rf"bank stands at (?!about {level}|{level})")
 
+    def test_less_than_half_a_day_is_said_alike_on_the_glass_and_in_the_headline(self):
+        at = everything(self.db, 1)[-1].reading.at + timedelta(hours=2)
+        self.keep(Reading(at, soc=0.30))
+        with mock.patch.dict("os.environ", environment(at)):
+            page = html.unescape(self.client.get("/1/today").text)
+        said = re.search(r"About ([^.]+) of power", page)[1]
+        self.assertRegex(said, r"^\d+ h")
+        self.shows(f">{said}</text>", page)
+        number, _, rest = said.partition(" ")
+        self.assertRegex(page, rf">{number}</text><text[^>]*>{rest}</text>")
+
     def test_strip_and_fan_stand_at_that_level_at_now(self):
         late = everything(self.db, 1)[-1].reading.at + timedelta(hours=23)
         soc = self.answer(late)["now"]["soc"]["p50"]

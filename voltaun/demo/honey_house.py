@@ -61,8 +61,9 @@ _WET = range(33, 38)
 _NO_SOLAR = range(50, 57)
 _MISSED = (21, 62)
 _BREAKFAST = 15
+_THIS_MORNING = -1
 _DRIVES = {4: 1.5, 12: 2.0, 19: 1.25, 26: 1.5, 43: 2.0, 58: 1.0, 69: 1.5}
-_LATELY = {4: "clear", 3: "mixed", 2: "overcast", 1: "overcast", 0: "overcast"}
+_LATELY = {4: "clear", 3: "mixed", 2: "overcast", 1: "overcast", 0: "overcast", _THIS_MORNING: "overcast"}
 _NOTES = {36: "Wet again. Set on after tea.", 34: "Set on for the freezer.", 26: "Town for jars.",
           10: "First super off.", 2: "Drizzle since noon."}
 _SHARES = {"clear": (0.74, 0.04), "mixed": (0.46, 0.08), "overcast": (0.21, 0.05), "storm": (0.07, 0.02)}
@@ -72,7 +73,7 @@ _HOURLY = np.array([.6, .6, .6, .6, .6, .7, .9, 1, 1.3, 1.5, 1.5, 1.4, 1.3, 1.3,
 
 
 def log(now: datetime, sun: RigSun, seed: int = SEED) -> list[Reading]:
-    """The log of the last 75 days: one reading an evening, up to now.
+    """The log of the last 75 days: one reading an evening, up to now, and one of this morning's level.
 
     now  an instant with a zone; sun  the clear-sky harvest of `RIG`
     """
@@ -92,6 +93,10 @@ def log(now: datetime, sun: RigSun, seed: int = SEED) -> list[Reading]:
         bank.run_to(at, back)
         if back not in _MISSED:
             readings.append(bank.read(at, back))
+    morning = _clock(last + timedelta(days=1), 7, 10)
+    if morning <= now:
+        bank.run_to(morning, _THIS_MORNING)
+        readings.append(bank.glance(morning))
     return readings
 
 
@@ -174,6 +179,10 @@ class _Simulation:
         self.was_full = full
         for name, wh in (("solar", sun), ("vehicle", ute), ("generator", petrol), ("use", use)):
             self.meters[name] += wh
+
+    def glance(self, at: datetime) -> Reading:
+        """The level alone, with the meters left to run on."""
+        return Reading(at=at, soc=float(round(self.shown, 2)))
 
     def read(self, at: datetime, back: int) -> Reading:
         """What was written down, and the meters set back to zero."""

@@ -213,7 +213,7 @@ def _doing(of: Way, outlook: Outlook, rig: Rig) -> list[str]:
     return said
 
 
-_VERBS = {"generator": "Run {}", "drive": "Drive for {}", "mains": "Charge from {}"}
+_VERBS = {"generator": "Run {}", "drive": "Drive {}", "mains": "Charge from {}"}
 
 
 def _runs(name: tuple[str, str], runs: list[Plan], today: date) -> list[str]:

@@ -3,6 +3,7 @@
 from markupsafe import Markup
 
 from voltaun.pages.figures.svg import el, figure, join
+from voltaun.words.advising import lasting
 from voltaun.words.units import show_percent
 
 
@@ -95,7 +96,7 @@ def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float |
                   el("text", show_percent(soc), x=at, y=top - 6, **side)]
         if days_per_soc:
             days = _in_hand(in_hand)
-            parts.append(el("text", days if days.endswith("h") else f"{days} days", x=at, y=bottom + 15, **side))
+            parts.append(el("text", days if " " in days else f"{days} days", x=at, y=bottom + 15, **side))
     parts += [el("text", "floor", x=x(everyday) - 3, y=bottom + 15, class_="scale end")
               if soc is None or soc > everyday else None,
               el("text", "100 %", x=right, y=bottom + 15, class_="scale end") if soc is None or soc < 0.75 else None]
@@ -104,9 +105,9 @@ def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float |
 
 
 def _in_hand(days) -> str:
-    """Days above the everyday floor, whole ones from ten; hours when it is less than half a day."""
+    """Days above the everyday floor, whole ones from ten; less than half a day as the headline says it."""
     if days < 0.5:
-        return f"{days * 24:.0f} h"
+        return lasting(days)
     return f"{days:.1f}" if days < 9.95 else f"{days:.0f}"
 
 
