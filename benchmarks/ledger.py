@@ -5,7 +5,8 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 
 from benchmarks.timing import side_by_side, told
-from voltaun.core.log.ledger import Reading, intervals
+from voltaun.core.log.ledger import intervals
+from voltaun.core.log.reading import Reading
 from voltaun.core.sky.clear_sky import RigSun, RunningTotal
 from voltaun.demo.honey_house import RIG
 

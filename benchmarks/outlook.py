@@ -7,7 +7,7 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 
 from benchmarks.timing import side_by_side
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.backtest import backtest
 from voltaun.core.sky.clear_sky import RigSun, RunningTotal
 from voltaun.database.connection import connect, prepare

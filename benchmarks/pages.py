@@ -4,7 +4,7 @@ import time
 from datetime import UTC, datetime, timedelta
 
 from benchmarks.timing import side_by_side, told
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.database import clearsky, readings, rigs
 from voltaun.database.connection import connect, prepare, transaction
 from voltaun.demo.honey_house import RIG

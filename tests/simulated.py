@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 
 from tests.support import HOBART, sun_of
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.rig.bank import rated_energy
 from voltaun.core.rig.parts import Bank, Generator, SolarArray
 from voltaun.core.rig.rig import Rig

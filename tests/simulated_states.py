@@ -8,7 +8,7 @@ import numpy as np
 
 from tests.support import rig, sun_of
 from voltaun.core.instants import local_day
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.plans import GeneratorRule, Plan
 from voltaun.core.rig.bank import rated_energy

@@ -19,7 +19,7 @@ from pathlib import Path
 from click.testing import CliRunner
 
 from voltaun.cli.main import main
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Place, SolarArray
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky import clear_sky as sun

@@ -18,7 +18,8 @@ from voltaun.core.learned.patterns import learned_trust
 from voltaun.core.learned.share import ShareLearned
 from voltaun.core.learned.use import UseLearned
 from voltaun.core.log.days import Day, by_day, sky_days
-from voltaun.core.log.ledger import Reading, intervals
+from voltaun.core.log.ledger import intervals
+from voltaun.core.log.reading import Reading
 from voltaun.core.log.samples import beyond_belief, from_rows
 from voltaun.core.outlook import backtest
 from voltaun.core.outlook import outlook as outlooks

@@ -4,7 +4,8 @@ import unittest
 from datetime import UTC, datetime, timedelta
 
 from tests.support import HOBART, rig
-from voltaun.core.log.ledger import Reading, intervals
+from voltaun.core.log.ledger import intervals
+from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.autonomy import dark_autonomy
 from voltaun.core.rig import bank
 from voltaun.core.rig.inverter import ac_energy, dc_energy

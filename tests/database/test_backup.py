@@ -15,7 +15,8 @@ from unittest import mock
 from tests.support import NOW, ROOT, DatabaseCase, environment, random_rig, readings, voltaun
 from voltaun.core.bench.runs import Mark, Run
 from voltaun.core.log import days
-from voltaun.core.log.ledger import Balance, Reading
+from voltaun.core.log.ledger import Balance
+from voltaun.core.log.reading import Reading
 from voltaun.database import archive, backup, bench, check, connection, monitors, rigs, samples
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
@@ -190,7 +191,8 @@ _WRITER = """
 import sys
 from datetime import UTC, datetime, timedelta
 from voltaun.core.log import days
-from voltaun.core.log.ledger import Balance, Reading
+from voltaun.core.log.ledger import Balance
+from voltaun.core.log.reading import Reading
 from voltaun.core.log.samples import from_rows
 from voltaun.database import readings, samples
 from voltaun.database.connection import connect, transaction

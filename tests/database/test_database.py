@@ -7,7 +7,7 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 from tests.support import NOW, ROOT, DatabaseCase, environment, random_rig, readings
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.database import connection, rigs, settings
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
@@ -156,7 +156,7 @@ class Killed(DatabaseCase):
 import sys
 from datetime import timedelta
 from voltaun.clock import now
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.database import readings
 from voltaun.database.connection import connect, transaction
 db = connect(sys.argv[1])

@@ -8,7 +8,7 @@ from datetime import timedelta
 
 from tests.database.test_backup import FilledCase
 from tests.support import NOW, ROOT, environment, voltaun
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.database import backup, check, connection
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction

@@ -13,7 +13,7 @@ from datetime import timedelta
 from tests.core.log.test_samples import minutes
 from tests.pages.test_pages import PagesCase
 from tests.support import NOW, ROOT, readings, skip_without_small_disks
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.database import check, connection, imports, rigs, samples
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
@@ -56,7 +56,7 @@ class LongImport(PagesCase):
 import sys, os
 sys.path.insert(0, {str(ROOT)!r})
 from voltaun.intake import bringing
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from tests.core.log.test_samples import minutes
 from tests.support import NOW
 blocks = iter(range(99))

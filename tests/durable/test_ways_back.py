@@ -12,7 +12,7 @@ from pathlib import Path
 
 from tests.pages.test_pages import PagesCase
 from tests.support import NOW, DatabaseCase, csrf, readings, voltaun
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.database import backup, check, connection, monitors, rigs, settings
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction

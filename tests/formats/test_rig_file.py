@@ -68,10 +68,10 @@ class RigFile(unittest.TestCase):
             self.assertEqual([str(fault) for fault in caught.exception.faults],
                              [f"{path}: found this key, expected {right}, or leave it out"])
         told = []
-        later = changed(turbines=[{"name": "Creek", "rated_w": 300}], bank__until="2027-01-01")
+        later = changed(ground_heat=[{"name": "Well", "rated_w": 300}], bank__until="2027-01-01")
         self.assertEqual(read_rig(later, told), read_rig(changed()))
-        self.assertEqual(told, ["not known here, and left out: turbines, bank.until. A newer Voltaun may have written "
-                                "it"])
+        self.assertEqual(told, ["not known here, and left out: ground_heat, bank.until. A newer Voltaun may have "
+                                "written it"])
 
     def test_all_faults_at_once(self):
         with self.assertRaises(RigFaults) as caught:

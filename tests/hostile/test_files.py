@@ -12,7 +12,7 @@ from tests.database.test_backup import FilledCase
 from tests.support import NOW, ROOT, environment, readings, rig
 from voltaun.core.instants import zone
 from voltaun.core.learned.account import reckon
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.parts import Load
 from voltaun.database import archive, rigs

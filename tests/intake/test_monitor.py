@@ -6,7 +6,7 @@ from datetime import timedelta
 
 from tests.support import NOW, DatabaseCase
 from voltaun import clock
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.database import backup, monitors, samples
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction

@@ -18,7 +18,7 @@ from tests.formats.test_weather_file import epw
 from tests.pages.test_pages import PagesCase
 from tests.support import NOW
 from voltaun.core.learned.capacity_fit import Estimate, Held
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.rig.parts import Engine, Load
 from voltaun.core.sizing.worksheet import Option
 from voltaun.core.sky.model import SKY

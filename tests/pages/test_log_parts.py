@@ -12,7 +12,7 @@ import numpy as np
 from tests.pages.test_pages import PagesCase
 from tests.simulated import Truth, log_of
 from tests.support import NOW, readings
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.rig.bank import rated_energy
 from voltaun.core.rig.parts import Generator
 from voltaun.database import check, monitors, rigs, samples

@@ -10,7 +10,7 @@ import numpy as np
 
 from tests.pages.test_outlook import OutlookCase
 from tests.support import NOW, environment, voltaun
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.database import plans
 from voltaun.database.readings import everything
 

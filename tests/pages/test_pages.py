@@ -8,7 +8,7 @@ from unittest import mock
 from urllib.parse import urlencode
 
 from tests.support import NOW, DatabaseCase, csrf, environment, readings, serving
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.rig.parts import Bank, Engine, Generator, Load, Mains
 from voltaun.database import readings as kept
 from voltaun.database import rigs
@@ -140,8 +140,7 @@ class Frame(PagesCase):
     def test_what_is_typed_is_escaped(self):
         self.keep(Reading(NOW - timedelta(hours=5), soc=0.5, note="<script>alert(1)</script>"))
         with transaction(self.db):
-            rigs.save(self.db, rigs.get(self.db, 1), rigs.get(self.db, 1).rig.__class__(
-                **{**vars(self.rig), "name": "<b>Hut</b>"}), NOW)
+            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, name="<b>Hut</b>"), NOW)
         for page in PAGES:
             text = self.client.get(f"/1/{page}").text
             self.hides("<script>alert", text)

@@ -3,13 +3,13 @@
 import json
 import sqlite3
 from collections.abc import Iterable
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 from datetime import UTC, datetime
 
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import FIELDS, Field, Reading, ordered_events
 from voltaun.database import settings
 
-COLUMNS = tuple(field.name for field in fields(Reading))
+COLUMNS = tuple(field.name for field in FIELDS)
 FOREVER = datetime.max.replace(tzinfo=UTC)
 
 
@@ -53,19 +53,34 @@ def _kept(row: sqlite3.Row) -> KeptReading:
 
 def reading_of(row) -> Reading:
     """The reading that a row holds; ValueError when its texts do not hold what they should."""
-    values = {name: row[name] for name in COLUMNS}
-    values["at"], values["full_at"] = _instant(values["at"]), _instant(values["full_at"])
-    values["pack_socs"] = tuple(float(soc) for soc in json.loads(values["pack_socs"]))
-    values["at_bank"] = bool(values["at_bank"])
-    return Reading(**values)
+    return Reading(**{field.name: _from_sql(field, row[field.name]) for field in FIELDS})
 
 
 def _values(reading: Reading) -> dict:
-    values = {name: getattr(reading, name) for name in COLUMNS}
-    values["at"] = instant_text(reading.at)
-    values["full_at"] = reading.full_at and instant_text(reading.full_at)
-    values["pack_socs"] = json.dumps(reading.pack_socs)
-    return values
+    return {field.name: _to_sql(field, getattr(reading, field.name)) for field in FIELDS}
+
+
+def _to_sql(field: Field, value):
+    """A figure of a reading as its column keeps it."""
+    if field.kind in ("instant", "clock"):
+        return value and instant_text(value)
+    if field.kind in ("fractions", "words"):
+        return json.dumps(value)
+    return value
+
+
+def _from_sql(field: Field, value):
+    if field.kind in ("instant", "clock"):
+        return _instant(value)
+    if field.kind == "fractions":
+        return tuple(float(soc) for soc in json.loads(value))
+    if field.kind == "words":
+        return ordered_events(json.loads(value))
+    return bool(value) if field.kind == "flag" else value
+
+
+_BLANK = {field.name: _to_sql(field, field.blank) for field in FIELDS if field.name != "at"}
+"""What a change noted before a column came is silent about."""
 
 
 class KeptReadings(list):
@@ -153,23 +168,11 @@ def at(connection: sqlite3.Connection, rig_id: int, instant: datetime) -> KeptRe
     return _kept(row) if row else None
 
 
-_INSERT = """INSERT INTO reading (rig_id, at, soc, volts, solar_wh, vehicle_wh, generator_wh, mains_wh, vehicle_hours,
-                                  generator_hours, use_wh, sky, full_at, temp_c, note, pack_socs, answer, at_bank,
-                                  import_id)
-             VALUES (:rig_id, :at, :soc, :volts, :solar_wh, :vehicle_wh, :generator_wh, :mains_wh, :vehicle_hours,
-                     :generator_hours, :use_wh, :sky, :full_at, :temp_c, :note, :pack_socs, :answer, :at_bank,
-                     :import_id)"""
-
-_UPDATE = """UPDATE reading SET at = :at, soc = :soc, volts = :volts, solar_wh = :solar_wh, vehicle_wh = :vehicle_wh,
-                    generator_wh = :generator_wh, mains_wh = :mains_wh, vehicle_hours = :vehicle_hours,
-                    generator_hours = :generator_hours, use_wh = :use_wh, sky = :sky, full_at = :full_at,
-                    temp_c = :temp_c, note = :note, pack_socs = :pack_socs, answer = :answer, at_bank = :at_bank,
-                    removed = :removed, version = version + 1
-             WHERE id = :id"""
-
-
-_SINCE = {"pack_socs": "[]", "answer": "", "at_bank": 0}
-"""What a change noted before these columns came is silent about."""
+_KEPT_NAMES = (*COLUMNS, "rig_id", "import_id")
+_INSERT = (f"INSERT INTO reading ({', '.join(_KEPT_NAMES)}) "
+           f"VALUES ({', '.join(f':{name}' for name in _KEPT_NAMES)})")
+_UPDATE = (f"UPDATE reading SET {', '.join(f'{name} = :{name}' for name in (*COLUMNS, 'removed'))}, "
+           "version = version + 1 WHERE id = :id")
 
 
 def add(connection: sqlite3.Connection, rig_id: int, reading: Reading, now: datetime,
@@ -246,7 +249,7 @@ def row_values(row) -> dict:
 
 def put_back(connection: sqlite3.Connection, rig_id: int, reading_id: int, as_it_was: dict) -> None:
     """Make a reading's row what a change kept of it. In a transaction. Raises InstantTaken."""
-    as_it_was = _SINCE | as_it_was
+    as_it_was = _BLANK | as_it_was
     taken = at(connection, rig_id, _instant(as_it_was["at"]))
     if not as_it_was["removed"] and taken is not None and taken.id != reading_id:
         raise InstantTaken(taken)
@@ -271,14 +274,14 @@ def history(connection: sqlite3.Connection, rig_id: int, reading_id: int) -> lis
            WHERE reading_id = ? AND rig_id = ? ORDER BY reading_change.id""", (reading_id, rig_id)).fetchall()
     befores = [json.loads(row["before"]) if row["before"] else None for row in rows]
     now = connection.execute("SELECT * FROM reading WHERE id = ?", (reading_id,)).fetchone()
-    stood = [*(before and reading_of(_SINCE | before) for before in befores), now and reading_of(now)]
+    stood = [*(before and reading_of(_BLANK | before) for before in befores), now and reading_of(now)]
     return [Change(row["id"], _instant(row["changed_at"]), row["action"], stood[n], stood[n + 1])
             for n, row in enumerate(rows)]
 
 
 def reading_before(before: str) -> Reading:
     """The reading that a change kept of before it."""
-    return reading_of(_SINCE | json.loads(before))
+    return reading_of(_BLANK | json.loads(before))
 
 
 def read_change(row) -> None:

@@ -7,11 +7,11 @@ from dataclasses import asdict, dataclass, fields
 from datetime import date, datetime
 
 from voltaun.core.rig.figures import Path, figures
-from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Load, Mains, Place, SolarArray, Stay
+from voltaun.core.rig.parts import PART_CLASSES, Bank, Inverter, Load, Place, SolarArray, Stay
 from voltaun.core.rig.rig import Rig, named_apart
+from voltaun.core.rig.sources import STEADY
 from voltaun.database.readings import instant_text
 
-_CHARGERS = {"vehicle": ("vehicles", Engine), "generator": ("generators", Generator), "mains": ("mains", Mains)}
 _PARTS = ("bank", "inverter", "solar_array", "charger", "load", "stay")
 
 
@@ -60,8 +60,8 @@ def get(connection: sqlite3.Connection, rig_id: int, also_removed: bool = False)
     stays = connection.execute("SELECT * FROM stay WHERE rig_id = ? ORDER BY from_day", (rig_id,))
     groups = {"arrays": tuple(_made(SolarArray, part) for part in arrays),
               "loads": tuple(_made(Load, part) for part in loads)}
-    groups |= {group: tuple(_made(kind, part) for part in chargers if part["source"] == source)
-               for source, (group, kind) in _CHARGERS.items()}
+    groups |= {source.group: tuple(_made(PART_CLASSES[source.group], part) for part in chargers
+                                   if part["source"] == source.name) for source in STEADY}
     rig = Rig(row["name"], _made(Place, row), _made(Bank, bank), inverter and _made(Inverter, inverter),
               use_side=row["use_side"], soc_from=row["soc_from"],
               not_yet_told=tuple(json.loads(row["not_yet_told"])),
@@ -162,10 +162,10 @@ def _document(rig: Rig) -> dict:
 
 
 def _from_document(document: dict) -> Rig:
-    groups = {"arrays": SolarArray, "loads": Load, "places": Stay} | dict(_CHARGERS.values())
+    groups = PART_CLASSES | {"loads": Load, "places": Stay}
     parts = {"place": Place, "bank": Bank, "inverter": Inverter}
     made = {name: value and kind(**_typed(value)) for name, kind in parts.items() for value in (document[name],)}
-    made |= named_apart({name: tuple(kind(**_typed(part)) for part in document[name])
+    made |= named_apart({name: tuple(kind(**_typed(part)) for part in document.get(name, ()))
                          for name, kind in groups.items()})
     return Rig(name=document["name"], use_side=document["use_side"], soc_from=document["soc_from"],
                not_yet_told=tuple(document["not_yet_told"]), **made)
@@ -265,48 +265,26 @@ def _rig_row(rig: Rig) -> dict:
 
 
 def _write_parts(connection, rig_id, rig):
-    connection.execute(
-        """INSERT INTO bank (rig_id, chemistry, unit_voltage_v, unit_capacity_ah, series, parallel, rated_energy_wh,
-                             tested_energy_wh, everyday_floor, hard_floor, charge_efficiency, standby_w, pack_wh,
-                             charge_limit_w, solar_input_w, logged_energy_wh)
-           VALUES (:rig_id, :chemistry, :unit_voltage_v, :unit_capacity_ah, :series, :parallel,
-                                    :rated_energy_wh, :tested_energy_wh, :everyday_floor, :hard_floor,
-                                    :charge_efficiency, :standby_w, :pack_wh, :charge_limit_w,
-                                    :solar_input_w, :logged_energy_wh)""", _row(rig_id, 0, rig.bank))
-    if rig.inverter:
-        connection.execute(
-            """INSERT INTO inverter VALUES (:rig_id, :idle_w, :efficiency, :continuous_w, :surge_w,
-                                            :hours_on_per_day)""", _row(rig_id, 0, rig.inverter))
-    connection.executemany(
-        """INSERT INTO solar_array VALUES (:rig_id, :position, :name, :panel_w, :panels, :tilt_deg, :azimuth_deg,
-                                           :shade_factor, :controller_limit_w, :controller_limit_a, :aimed_per_day,
-                                           :hours_out)""",
-        [_row(rig_id, n, array) for n, array in enumerate(rig.arrays)])
-    connection.executemany(
-        """INSERT INTO charger VALUES (:rig_id, :source, :position, :name, :charge_w, :fuel_l_per_hour, :input_v,
-                                       :input_a, :spare_alternator_w, :converter_efficiency, :cut_off_v, :continuous_w,
-                                       :fuel_price, :carried)""",
-        [_NO_CHARGER | {"source": source} | _row(rig_id, n, charger)
-         for source, (group, _) in _CHARGERS.items() for n, charger in enumerate(getattr(rig, group))])
-    connection.executemany(
-        "INSERT INTO stay VALUES (:rig_id, :from_day, :name, :latitude, :longitude, :elevation_m, :shade_factor)",
-        [_row(rig_id, n, stay) for n, stay in enumerate(rig.places)])
-    connection.executemany(
-        """INSERT INTO load VALUES (:rig_id, :position, :name, :daily_wh, :side, :running_w, :surge_w, :priority,
-                                    :pattern, :months, :evidence)""",
-        [_row(rig_id, n, load) for n, load in enumerate(rig.loads)])
+    rows = [("bank", _row(rig_id, rig.bank)), *(("inverter", _row(rig_id, part)) for part in (rig.inverter,) if part)]
+    rows += [(table, _row(rig_id, part, position=n) | also) for table, parts, also in
+             (("solar_array", rig.arrays, {}), ("load", rig.loads, {}),
+              *(("charger", rig.parts(source.name), {"source": source.name}) for source in STEADY))
+             for n, part in enumerate(parts)]
+    rows += [("stay", _row(rig_id, stay)) for stay in rig.places]
+    for table, row in rows:  # the names are those of our own dataclasses
+        connection.execute(f"INSERT INTO {table} ({', '.join(row)}) VALUES ({', '.join(f':{name}' for name in row)})",
+                           row)
 
 
 _AS_JSON = {SolarArray: ("shade_factor",), Load: ("pattern", "months"), Bank: ("pack_wh",)}
-_NO_CHARGER = {field.name: None for _, kind in _CHARGERS.values() for field in fields(kind)} | {"carried": 0}
 
 
-def _row(rig_id, position, part) -> dict:
+def _row(rig_id, part, **also) -> dict:
     row = {field.name: getattr(part, field.name) for field in fields(part)}
     row |= {name: json.dumps(row[name]) for name in _AS_JSON.get(type(part), ())}
     if "from_day" in row:
         row["from_day"] = row["from_day"].isoformat()
-    return row | {"rig_id": rig_id, "position": position}
+    return row | {"rig_id": rig_id} | also
 
 
 def _made(kind, row):

@@ -10,7 +10,7 @@ from datetime import date, datetime, time, timedelta
 import numpy as np
 
 from voltaun.core.instants import day_start, local_day, resolve
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.rig.parts import Bank, Engine, Inverter, Load, Mains, Place, SolarArray, Stay
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.clear_sky import RigSun

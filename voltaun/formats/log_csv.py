@@ -9,34 +9,17 @@ from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from voltaun.core.instants import clock_before, resolve
-from voltaun.core.log.ledger import ANSWERS, RECKONED, Interval, Reading
+from voltaun.core.log.ledger import RECKONED, Interval
+from voltaun.core.log.reading import FIELDS, NUMBERS, Field, Reading, ordered_events
 from voltaun.core.rig.inverter import ac_energy
-from voltaun.core.rig.parts import SKIES
 from voltaun.core.rig.rig import Rig
 from voltaun.formats import EMPTY_LINES, FileFaults, hollow, shown
 from voltaun.formats.cells import fraction_of, from_cell, percent, plain, to_cell
 from voltaun.formats.mapping import MOST_COLUMNS, Grounds, Mapping, Translator, lines_of, separator_of
 from voltaun.formats.when import TwoWays, read_clock, read_when
 
-# Column: lowest, highest, what is expected.
-LIMITS = {
-    "soc_percent": (0, 100, "a percent from 0 to 100"),
-    "volts": (0, 1000, "V, 0 to 1000"),
-    "solar_wh": (0, 1e7, "Wh, 0 or more"),
-    "vehicle_wh": (0, 1e7, "Wh, 0 or more"),
-    "generator_wh": (0, 1e7, "Wh, 0 or more"),
-    "mains_wh": (0, 1e7, "Wh, 0 or more"),
-    "vehicle_hours": (0, 9000, "hours, 0 or more"),
-    "generator_hours": (0, 9000, "hours, 0 or more"),
-    "use_wh": (0, 1e7, "Wh, 0 or more"),
-    "temp_c": (-60, 80, "degrees Celsius, −60 to 80"),
-}
-COLUMNS = ("read_at", "soc_percent", "volts", "solar_wh", "vehicle_wh", "generator_wh", "mains_wh",
-           "vehicle_hours", "generator_hours", "use_wh", "sky", "full_at", "temp_c", "note", "pack_percents",
-           "answer", "at_bank")
+COLUMNS = tuple(of.column for of in FIELDS)
 BASES = ("use_basis", "solar_basis")
-
-MAX_NOTE = 2000
 
 _FUTURE_SLACK = timedelta(minutes=5)
 
@@ -154,46 +137,93 @@ def _header(rows, faults, warnings, mapping) -> list[str]:
 def _reading(row, line, zone, now, semicolons, faults, warnings) -> Reading | None:
     before = len(faults.faults) + faults.more
     at = _instant(row.get("read_at", ""), f"line {line}, column read_at", zone, faults, warnings)
-    values = {}
-    for name, (low, high, expected) in LIMITS.items():
-        text = row.get(name, "")
-        if text:
-            number = _number(text, semicolons)
-            if number is None or not low <= number <= high:
-                faults.add(f"line {line}, column {name}", shown(text), expected)
-            values[name] = number
-    for name, basis in (("use_wh", "use_basis"), ("solar_wh", "solar_basis")):
-        if row.get(basis) == RECKONED:
-            values.pop(name, None)  # an exported figure that nobody read is reckoned again, not believed
-    sky = row.get("sky", "").lower() or None
-    if sky is not None and sky not in SKIES:
-        faults.add(f"line {line}, column sky", shown(sky), "one of " + ", ".join(SKIES))
     if at is not None and now is not None and at > now + _FUTURE_SLACK:
         faults.add(f"line {line}, column read_at", shown(row["read_at"]),
                    f"a time not after now, {now.astimezone(zone):%Y-%m-%d %H:%M}")
-    note = _one_line(from_cell(row.get("note", "")))
-    if len(note) > MAX_NOTE:
-        faults.add(f"line {line}, column note", f"{len(note)} letters", f"at most {MAX_NOTE}")
-    full_at = _full_at(row.get("full_at", ""), at, line, zone, faults, warnings) if at else None
-    pack_socs = _pack_socs(row.get("pack_percents", ""), line, faults)
-    for name, legal in (("answer", ANSWERS), ("at_bank", ("", "1"))):
-        if row.get(name, "") not in legal:
-            faults.add(f"line {line}, column {name}", shown(row[name]), "nothing, or " + " or ".join(legal[1:]))
+    for name, basis in (("use_wh", "use_basis"), ("solar_wh", "solar_basis")):
+        if row.get(basis) == RECKONED:
+            row = row | {name: ""}  # an exported figure that nobody read is reckoned again, not believed
+    values = {}
+    for of in FIELDS[1:]:
+        text = row.get(of.column, "")
+        try:
+            if not text:
+                continue
+            if of.kind == "clock":
+                if at is not None:
+                    values[of.name] = _full_at(text, at, line, zone, faults, warnings)
+            else:
+                values[of.name] = _FROM_CELL[of.kind](of, text, semicolons)
+        except _NoSuch as odd:
+            faults.add(f"line {line}, column {of.column}", odd.found or shown(text), odd.expected)
     if len(faults.faults) + faults.more > before:
         return None
-    level = values.pop("soc_percent", None)
-    soc = None if level is None else _fraction(row["soc_percent"], semicolons)
-    return Reading(at, soc=soc, sky=sky, full_at=full_at, note=note, pack_socs=pack_socs,
-                   answer=row.get("answer", ""), at_bank=row.get("at_bank") == "1", **values)
+    return Reading(at, **values)
 
 
-def _pack_socs(text, line, faults) -> tuple[float, ...]:
+class _NoSuch(ValueError):
+    """What a cell holds is not what its column holds: what was expected, and what was found where not the text."""
+
+    def __init__(self, expected: str, found: str = ""):
+        self.expected, self.found = expected, found
+        super().__init__(expected)
+
+
+def _number_of(field: Field, text: str, semicolons: bool) -> float:
+    number = _number(text, semicolons)
+    if number is None or not field.low <= number <= field.high:
+        raise _NoSuch(field.expected)
+    return _fraction(text, semicolons) if field.kind == "fraction" else number
+
+
+def _word(field: Field, text: str, _) -> str:
+    if text.lower() not in field.words:
+        legal = [word for word in field.words if word]
+        raise _NoSuch(("nothing, or " + " or ".join(legal)) if "" in field.words else "one of " + ", ".join(legal))
+    return text.lower()
+
+
+def _words(field: Field, text: str, _) -> tuple[str, ...]:
+    try:
+        return ordered_events([word.strip().lower() for word in text.split(";") if word.strip()])
+    except ValueError as error:
+        raise _NoSuch("some of " + ", ".join(field.words) + ", with ; between") from error
+
+
+def _fractions(field: Field, text: str, _) -> tuple[float, ...]:
     """Each pack's own percent, as `74 78`."""
     numbers = [_number(part, semicolons=False) for part in text.split()]
     if any(number is None or not 0 <= number <= 100 for number in numbers) or len(numbers) > 100:
-        faults.add(f"line {line}, column pack_percents", shown(text), "percents from 0 to 100 with spaces between")
-        return ()
+        raise _NoSuch("percents from 0 to 100 with spaces between")
     return tuple(fraction_of(part) for part in text.split())
+
+
+def _flag(field: Field, text: str, _) -> bool:
+    if text != "1":
+        raise _NoSuch("nothing, or 1")
+    return True
+
+
+def _text(field: Field, text: str, _) -> str:
+    note = _one_line(from_cell(text))
+    if len(note) > field.high:
+        raise _NoSuch(f"at most {field.high:.0f}", f"{len(note)} letters")
+    return note
+
+
+_FROM_CELL = dict.fromkeys(NUMBERS, _number_of) | {"word": _word, "words": _words, "fractions": _fractions,
+                                                   "flag": _flag, "text": _text}
+_TO_CELL = {"instant": lambda value, zone: _local(value, zone), "clock": lambda value, zone: _local(value, zone),
+            "fraction": lambda value, zone: percent(value), "word": lambda value, zone: value,
+            "words": lambda value, zone: ";".join(value), "flag": lambda value, zone: "1",
+            "fractions": lambda value, zone: " ".join(percent(soc) for soc in value),
+            "text": lambda value, zone: to_cell(_one_line(value))}
+"""How each kind of field is read from a cell and written into one."""
+
+
+def _cell(field: Field, reading: Reading, zone: ZoneInfo) -> str:
+    value = getattr(reading, field.name)
+    return "" if value == field.blank else _TO_CELL.get(field.kind, lambda wh, zone: plain(wh))(value, zone)
 
 
 def _fraction(text: str, semicolons: bool) -> float:
@@ -271,16 +301,10 @@ def write_log(rig: Rig, readings: Iterable[Reading], intervals: Iterable[Interva
         solar, solar_basis = _figure(reading.solar_wh, interval and interval.harvest["solar"])
         if use_basis == RECKONED and rig.use_side == "ac":
             use = max(0.0, ac_energy(rig.inverter, use, interval.hours))
-        solar, use = (plain(wh) if basis == "read" else _rough(wh)
-                      for wh, basis in ((solar, solar_basis), (use, use_basis)))
-        full_at = reading.full_at and _local(reading.full_at, rig.zone)
-        writer.writerow([
-            _local(reading.at, rig.zone), percent(reading.soc), plain(reading.volts), solar,
-            plain(reading.vehicle_wh), plain(reading.generator_wh), plain(reading.mains_wh),
-            plain(reading.vehicle_hours), plain(reading.generator_hours), use, reading.sky or "",
-            full_at or "", plain(reading.temp_c), to_cell(_one_line(reading.note)),
-            " ".join(percent(soc) for soc in reading.pack_socs), reading.answer, "1" if reading.at_bank else "",
-            use_basis, solar_basis])
+        cells = {of.column: _cell(of, reading, rig.zone) for of in FIELDS}
+        cells |= {name: _rough(wh) for name, wh, basis in (("solar_wh", solar, solar_basis), ("use_wh", use, use_basis))
+                  if basis == RECKONED}
+        writer.writerow([*cells.values(), use_basis, solar_basis])
     return out.getvalue()
 
 

@@ -13,7 +13,9 @@ from collections.abc import Iterable
 from dataclasses import asdict, dataclass, field
 from itertools import islice
 
+from voltaun.core.log.reading import FIELDS, NUMBERS, of_kind
 from voltaun.core.rig.parts import SKIES
+from voltaun.core.rig.sources import SOURCE_TABLE
 from voltaun.formats import EMPTY_LINES, FileFaults, hollow, shown, when
 
 VERSION = 1
@@ -25,17 +27,15 @@ DATES = ("", when.DAY_FIRST, when.MONTH_FIRST)
 
 _ENERGY = {"Wh": 1.0, "kWh": 1000.0, "Ah": None}
 _PERCENT = {"%": 1.0, "fraction": 100.0, "Ah": None}
+_BY_KIND = {"fraction": _PERCENT, "voltage": {"V": 1.0, "mV": 1e-3}, "temperature": {"°C": 1.0, "°F": None},
+            "energy": _ENERGY, "hours": {"h": 1.0, "min": 1 / 60}}
 UNITS = {
-    "soc_percent": _PERCENT, "volts": {"V": 1.0, "mV": 1e-3}, "temp_c": {"°C": 1.0, "°F": None},
-    **dict.fromkeys(("solar_wh", "vehicle_wh", "generator_wh", "mains_wh", "use_wh", "charge_wh", "discharge_wh"),
-                    _ENERGY),
-    **dict.fromkeys(("vehicle_hours", "generator_hours"), {"h": 1.0, "min": 1 / 60}),
+    **{of.column: _BY_KIND[of.kind] for of in of_kind(*NUMBERS)}, "charge_wh": _ENERGY, "discharge_wh": _ENERGY,
     "amps": {"A": 1.0, "mA": 1e-3}, "watts": {"W": 1.0, "kW": 1000.0},
     "at": {"written": None, "epoch s": None, "epoch ms": None}}
 """The units of each of our columns, with the factor to ours; None where a factor alone does not do it."""
 
-OF_LOG = ("read_at", "date", "time", "soc_percent", "volts", "solar_wh", "vehicle_wh", "generator_wh", "mains_wh",
-          "vehicle_hours", "generator_hours", "use_wh", "sky", "full_at", "temp_c", "note")
+OF_LOG = ("read_at", "date", "time", *(of.column for of in FIELDS if of.heard))
 OF_SAMPLES = ("at", "volts", "amps", "watts", "soc_percent", "charge_wh", "discharge_wh")
 
 
@@ -252,23 +252,23 @@ def number_of(text: str, decimal: str) -> float | None:
 
 # A proposal from the file itself
 
-_WORDS = (
-    ("full_at", r"full.?(at|time|since)|voll (um|seit)"),
-    ("time", r"time|hour|clock|uhrzeit|zeit|heure|hora|ora"),
-    ("date", r"date|day|datum|tag|fecha|jour|data|giorno"),
-    ("vehicle_hours", r"driv\w*.*(h\b|hours?)|alternator.*h\b|engine.*h\b"),
-    ("generator_hours", r"gen\w*.*(\bh\b|hours?)"),
-    ("vehicle_wh", r"driv|alternator|engine|vehicle|dc.?dc"),
-    ("generator_wh", r"gen(erator|set)?\b|notstrom"),
-    ("mains_wh", r"mains|shore|grid|hookup|landstrom|netz"),
-    ("solar_wh", r"solar|sun|pv\b|pv |panel|harvest|yield|ertrag|sonne"),
-    ("use_wh", r"use|used|usage|consum|load|drain|verbrauch|discharge"),
-    ("soc_percent", r"soc|level|charge|batter|percent|%|ladestand|akku|stand"),
-    ("volts", r"volt|\bv\b|spannung"),
-    ("temp_c", r"temp|°c|°f"),
-    ("sky", r"sky|weather|wetter|himmel|cloud"),
-    ("note", r"note|remark|comment|bemerk|notiz"),
-)
+_DAY_WORDS = (("time", r"time|hour|clock|uhrzeit|zeit|heure|hora|ora"),
+              ("date", r"date|day|datum|tag|fecha|jour|data|giorno"))
+_FIRST_TRIED = ("clock", "day", "hours", "energy", "fraction")
+
+
+def _words() -> tuple[tuple[str, str], ...]:
+    """What finds each of our columns, the narrower before the wider: hours of a source before its energy, the sun after
+    the other sources, the use after all of them."""
+    sources = [*(source.wh for source in reversed(SOURCE_TABLE)), "use_wh"]
+    found = [(_FIRST_TRIED.index(of.kind) if of.kind in _FIRST_TRIED else len(_FIRST_TRIED),
+              sources.index(of.name) if of.name in sources else 0, n, (of.column, of.heard))
+             for n, of in enumerate(FIELDS) if of.heard]
+    found += [(_FIRST_TRIED.index("day"), 0, n, words) for n, words in enumerate(_DAY_WORDS)]
+    return tuple(words for *_, words in sorted(found))
+
+
+_WORDS = _words()
 _SAMPLE_WORDS = (
     ("at", r"time|date|at\b|stamp|zeit|datum|epoch|unix"),
     ("soc_percent", r"soc|percent|%|level|state"),

@@ -12,7 +12,7 @@ import numpy as np
 
 from voltaun.core.learned.account import reckon
 from voltaun.core.learned.doubts import Doubt, doubts_of_many
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.log.samples import Samples, beyond_belief, joined, readings_from
 from voltaun.core.rig.bank import capacity_ah, nominal_voltage
 from voltaun.core.rig.rig import Rig

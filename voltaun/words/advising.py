@@ -242,7 +242,7 @@ def _until(plan: Plan, today: date) -> str:
 def _nothing_helps(outlook: Outlook, rig: Rig) -> list[str]:
     of = outlook.advice
     said = [f"{begin(' and '.join(of.no_fuel))} has no fuel left."] if of.no_fuel else []
-    if not (rig.generators or rig.vehicles or rig.mains):
+    if not rig.by_hand:
         return [*said, "This rig has nothing to charge with by hand.", "Use less, or bring charge from elsewhere."]
     if any(plan.kind in SOURCE_OF and plan.last >= outlook.as_of.astimezone(rig.zone).date() for plan in outlook.plans):
         return [*said, "What is planned is all that helps now."]

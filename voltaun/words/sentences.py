@@ -8,6 +8,7 @@ from datetime import date, datetime
 from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
 
+from voltaun.core.log.reading import BY_NAME
 from voltaun.core.outlook.plans import AWAY, GUESTS, Plan
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.model import STARTUP_SHARES
@@ -310,25 +311,24 @@ def added(panels: int, strings: int, rig: Rig) -> str:
                         for count, name in ((panels, "panel"), (strings, unit)) if count)
 
 
-_FIGURES = {"solar_wh": "of sun", "use_wh": "used", "vehicle_hours": "of driving", "generator_hours": "of generator"}
-
-
 def doubt_words(of: Doubt, rig: Rig) -> str:
     """What is odd about a figure, in one line that can be asked about."""
     if of.kind == "volts":
         return f"{of.value:g} V on a bank of {of.usual:g} V?"
     if of.kind == "hours":
-        return f"{show_duration(of.value)} {_FIGURES[of.name]} in {show_duration(of.hours)}?"
+        return f"{show_duration(of.value)} {BY_NAME[of.name].said} in {show_duration(of.hours)}?"
     if of.kind == "rise":
         return (f"{show_percent(of.value)}: what came in can have brought the bank to {show_percent(of.usual)} at the "
                 "most. Is that the level?")
     if of.kind == "fall":
         return (f"{show_percent(of.value)}: what was used would have left about {show_percent(of.usual)} at the least. "
                 "Is that the level?")
-    figure = f"{show_energy(of.value)} {_FIGURES[of.name]}"
+    figure = f"{show_energy(of.value)} {BY_NAME[of.name].said}"
     within = f"in {show_duration(of.hours)}"
     if of.name == "solar_wh" and of.kind == "much":
         return f"{figure} {within}: a clear sky could bring {show_energy(of.usual)} there. Is it in Wh?"
+    if of.kind == "most":
+        return f"{figure} {within}: at its W it could bring {show_energy(of.usual)}. Is it in Wh?"
     where = f"such a sky brings about {show_energy(of.usual)}" if of.name == "solar_wh" else \
         f"about {show_energy(of.usual)} is usual"
     return f"{figure} {within}, where {where}. Is it in Wh?"

@@ -6,7 +6,7 @@ from datetime import timedelta
 from tests.support import NOW, readings, rig, sun_of
 from voltaun.core.learned.account import reckon
 from voltaun.core.learned.doubts import doubts, doubts_of_many
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 
 RIG = rig()
 SUN = sun_of(RIG)

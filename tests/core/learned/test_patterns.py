@@ -11,7 +11,8 @@ from voltaun.core.learned import patterns as habits
 from voltaun.core.learned.account import reckon
 from voltaun.core.learned.change_points import draws
 from voltaun.core.log.days import Day, by_day, clear_sky_of
-from voltaun.core.log.ledger import Reading, intervals
+from voltaun.core.log.ledger import intervals
+from voltaun.core.log.reading import Reading
 from voltaun.core.log.stretches import difference, share_difference, stretch
 from voltaun.core.outlook.autonomy import momentary
 from voltaun.core.rig.bank import effective_energy, rated_energy

@@ -8,7 +8,7 @@ from tests.support import readings, rig, sun_of, table
 from voltaun.core.instants import resolve, zone
 from voltaun.core.learned.account import reckon
 from voltaun.core.log import days
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.rig.parts import Place, SolarArray
 from voltaun.core.sky import clear_sky as sun
 

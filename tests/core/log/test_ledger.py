@@ -5,7 +5,8 @@ from datetime import UTC, datetime, timedelta
 
 from tests.support import readings, rig, sun_of
 from voltaun.core.learned.account import reckon
-from voltaun.core.log.ledger import Balance, Reading, intervals
+from voltaun.core.log.ledger import Balance, intervals
+from voltaun.core.log.reading import Reading
 from voltaun.core.reasons import reason
 from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter
 

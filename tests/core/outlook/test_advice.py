@@ -13,7 +13,7 @@ import numpy as np
 
 from tests.core.outlook.test_present import asked
 from tests.core.test_decisions import MIDNIGHT, PLAIN
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.lanes import RISKY
 from voltaun.core.outlook.laying import ENOUGH, SLOT, Window

@@ -12,7 +12,7 @@ from voltaun.core.learned.account import Learned, reckon
 from voltaun.core.learned.capacity_fit import Estimate, Held
 from voltaun.core.learned.hours import Shares
 from voltaun.core.log.grain import level_grain, rounding
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.ask import known
 from voltaun.core.outlook.beliefs import Belief, bank_energy, contradicted, level_doubt, unseen_draws
 from voltaun.core.outlook.simulate import simulate

@@ -8,7 +8,7 @@ from tests.core.test_decisions import looked
 from tests.support import HOBART, readings, rig, sun_of
 from voltaun.core import instants
 from voltaun.core.learned.hours import Lean
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.outlook.replay import Again

@@ -11,7 +11,7 @@ from tests.simulated import log_of as log_of_rig
 from tests.support import NOW, readings, rig, sun_of
 from voltaun.core.learned.patterns import learned_trust
 from voltaun.core.learned.use import learn_uses
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.ask import usual_trust
 from voltaun.core.outlook.backtest import backtest
 from voltaun.core.outlook.plans import GeneratorRule, Plan, planned_watts, use_changes

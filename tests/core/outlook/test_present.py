@@ -9,7 +9,7 @@ import numpy as np
 from tests.core.test_decisions import MIDNIGHT, PLAIN, _held
 from tests.support import readings, rig
 from voltaun.core.learned.account import reckon
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.outlook.plans import GeneratorRule, Plan, use_changes

@@ -9,7 +9,7 @@ import numpy as np
 
 from tests.core.outlook.test_outlook import log_of
 from tests.support import readings, rig, sun_of
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.backtest import _came_of, backtest
 from voltaun.core.outlook.scores import Backtest, Came, Forecast, Held, LevelForecast, Said, pinball
 from voltaun.core.rig.parts import Generator

@@ -7,8 +7,21 @@ from pathlib import Path
 
 from tests.support import DatabaseCase, rig
 from voltaun.core.rig.fields import FIELDS, RigFaults
-from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Load, Mains, Place, SolarArray, Stay
+from voltaun.core.rig.parts import (
+    PART_CLASSES,
+    Bank,
+    Engine,
+    Generator,
+    Inverter,
+    Load,
+    Mains,
+    Place,
+    SolarArray,
+    Stay,
+    Turbine,
+)
 from voltaun.core.rig.rig import named_apart
+from voltaun.core.rig.sources import STEADY
 from voltaun.database import rigs
 from voltaun.database.connection import transaction
 from voltaun.formats import rig_file
@@ -19,14 +32,13 @@ STATION = Bank("lfp", 48.0, rated_energy_wh=2000.0, pack_wh=(1000.0,), charge_li
 FULL = rig(bank=STATION, arrays=(SolarArray("Roof", 300, 4, 30, 0, 0.9, 900, 30, 2, 8.0),),
            inverter=Inverter(18, 0.91, 2000, 4000), vehicles=(Engine("Ute", 300, 14, 30, 400, 0.9, 12.5),),
            generators=(Generator("Set", 900, 0.7, 2000, 2.0),), mains=(Mains("Socket", 500),),
-           loads=(Load("Fan", 30, "dc", 30, 60),),
+           turbines=(Turbine("Creek", 300),), loads=(Load("Fan", 30, "dc", 30, 60),),
            places=(Stay(date(2026, 1, 1), "Cove", -42, 147, 0, 0.9),))
 """A rig with a value in every figure, so that each can be put to its bounds."""
 
-PARTS = {"place": Place, "bank": Bank, "inverter": Inverter, "arrays": SolarArray, "vehicles": Engine,
-         "generators": Generator, "mains": Mains, "places": Stay, "loads": Load}
-TABLES = {"place": "rig", "arrays": "solar_array", "vehicles": "charger", "generators": "charger", "mains": "charger",
-          "places": "stay", "loads": "load"}
+PARTS = {"place": Place, "bank": Bank, "inverter": Inverter, "places": Stay, "loads": Load} | PART_CLASSES
+TABLES = {source.group: "charger" for source in STEADY} | {"place": "rig", "arrays": "solar_array", "places": "stay",
+                                                           "loads": "load"}
 FORMS = {"place": PlaceForm, "bank": BankForm, "inverter": InverterForm} | GROUPS
 FREE = {"bank.unit_capacity_ah"}
 """Not told of a station."""
@@ -94,11 +106,11 @@ class OneTable(DatabaseCase):
     def test_the_database_refuses_what_the_core_would(self):
         with transaction(self.db):
             rig_id = rigs.add(self.db, replace(FULL, name="Full"))
+        sources = {source.group: source.name for source in STEADY}
         for group, name, field in each_figure():
             table = TABLES.get(group, group)
             row = dict(self.db.execute(f"SELECT * FROM {table} WHERE {'id' if table == 'rig' else 'rig_id'} = ?"
-                                       + (f" AND source = '{group.rstrip('s')}'" if group in ("vehicles", "generators")
-                                          else " AND source = 'mains'" if group == "mains" else ""),
+                                       + (f" AND source = '{sources[group]}'" if group in sources else ""),
                                        (rig_id,)).fetchone())
             for value, taken in ((field.low, True), (field.high, True), *((each, False) for each in beyond(field))):
                 if name == "hard_floor" and value == field.high:

@@ -7,7 +7,8 @@ import numpy as np
 
 from tests.support import HOBART, NOW, random_rig, readings, rig, sun_of, table
 from voltaun.core.bench import round as measuring
-from voltaun.core.log.ledger import Reading, intervals
+from voltaun.core.log.ledger import intervals
+from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.simulate import simulate
 from voltaun.core.reasons import reason
 from voltaun.core.rig import bank

@@ -13,7 +13,7 @@ import pvlib
 from tests.core.outlook.test_outlook import log_of
 from tests.support import HOBART, readings, rig, sun_of
 from voltaun.core.learned.use import cut_short, day_legs, days_of
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.ask import known
 from voltaun.core.rig.parts import Bank, Engine, Generator, Load, Mains, Place, SolarArray
 from voltaun.core.series import Seen

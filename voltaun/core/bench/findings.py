@@ -13,6 +13,7 @@ from voltaun.core.instants import day_start, local_day
 from voltaun.core.reasons import Reason, reason
 from voltaun.core.rig.figures import Path
 from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import BY_HAND
 from voltaun.core.sky.clear_sky import RigSun
 
 Finding = Metered | Labelled | Drawdown | Tested | InverterFit | Harvested | Cells
@@ -42,9 +43,8 @@ def find(run: Run, rig: Rig, sun: RigSun | None = None, usual_share: float | Non
 def _harvest(run: Run, rig: Rig, sun: RigSun | None, usual_share: float | None) -> Harvested:
     names = [array.name for array in rig.arrays]
     if run.subject not in names:
-        charger = next((part for group in (rig.vehicles, rig.generators, rig.mains) for part in group
-                        if part.name == run.subject), None)
-        return trials.harvest(run, rig, charger.charge_w if charger else None)
+        charger = next((part for part in rig.steady if part.name == run.subject), None)
+        return trials.harvest(run, rig, charger.gives_w if charger else None)
     n = names.index(run.subject)
     clear = whole_days = None
     if sun is not None and run.marks:
@@ -72,8 +72,8 @@ def changes(run: Run, rig: Rig, finding: Finding) -> dict[Path, object]:
         return {("inverter", "idle_w"): round(finding.idle_w, 1),
                 ("inverter", "efficiency"): round(finding.efficiency, 3)}
     if isinstance(finding, Harvested):
-        group = next((group for group in ("vehicles", "generators", "mains")
-                      if any(part.name == run.subject for part in getattr(rig, group))), None)
+        group = next((source.group for source in BY_HAND
+                      if any(part.name == run.subject for part in rig.parts(source.name))), None)
         return {(group, run.subject, "charge_w"): round(finding.mean_w, 1)} if group and finding.mean_w >= 1 else {}
     if isinstance(finding, Drawdown):
         wh = finding.load_wh_per_day

@@ -9,7 +9,8 @@ from voltaun.core.learned.change_points import Draw, draws
 from voltaun.core.learned.share import ShareLearned, share_of, with_spilt
 from voltaun.core.learned.use import UseLearned, day_legs, use_of
 from voltaun.core.log.between import with_full_between
-from voltaun.core.log.ledger import Interval, Reading, intervals
+from voltaun.core.log.ledger import Interval, intervals
+from voltaun.core.log.reading import Reading
 from voltaun.core.rig.bank import effective_energy
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.clear_sky import RigSun

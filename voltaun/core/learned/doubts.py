@@ -12,11 +12,13 @@ import numpy as np
 
 from voltaun.core.instants import hours_between
 from voltaun.core.learned.account import Learned
-from voltaun.core.log.ledger import IMPOSSIBLE_SHARE, Reading
+from voltaun.core.log.ledger import IMPOSSIBLE_SHARE
+from voltaun.core.log.reading import FIELDS, Field, Reading
 from voltaun.core.rig.bank import FULL_SOC, charge_limit, effective_energy, nominal_voltage
 from voltaun.core.rig.inverter import dc_energy
 from voltaun.core.rig.loads import daily_use
 from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import SOURCE_TABLE, SUN
 from voltaun.core.sky.clear_sky import RigSun
 from voltaun.core.sky.model import STARTUP_SHARES
 
@@ -29,6 +31,9 @@ FAR = 4.0
 VERY_FAR = 6.0
 """Likewise for little use, which a week away brings too."""
 
+SOURCE_ROOM = 1.3
+"""So many times what its W say a source may have brought before it is asked about."""
+
 SURELY_SUNNY = ("clear", "mixed")
 """Under these words little sun is a slip; under the others it is the weather."""
 
@@ -38,7 +43,7 @@ class Doubt:
     """One figure that is asked about.
 
     name   of the figure: a field of `Reading`, or "soc"
-    kind   "little", "much", "rise", "fall", "volts", "hours"
+    kind   "little", "much", "most", "rise", "fall", "volts", "hours"
     value, usual  in the figure's unit (Wh, a fraction, V, h); usual is what would be expected, or the most
     hours  of the interval that it stands for
     """
@@ -51,19 +56,26 @@ class Doubt:
     hours: float = 0.0
 
 
+@dataclass(frozen=True)
+class Asked:
+    """A reading with what it is held against; `before` None where nothing stands before it."""
+
+    rig: Rig
+    learned: Learned
+    before: Reading | None
+    reading: Reading
+    sun: RigSun | None
+    hours: float
+
+
 def doubts(rig: Rig, learned: Learned, before: Reading | None, reading: Reading, sun: RigSun | None) -> list[Doubt]:
     """What of one reading is asked about.
 
     learned  what the log taught so far; before  the reading before it, None for the first
     """
-    found = list(_alone(rig, reading))
-    if before is not None and reading.at > before.at:
-        hours = hours_between(before.at, reading.at)
-        found += _hours(reading, hours)
-        found += _sun(learned, before, reading, sun, hours)
-        found += _use(rig, learned, reading, hours)
-        found += _level(rig, learned, before, reading, sun, hours)
-    return found
+    hours = hours_between(before.at, reading.at) if before is not None and reading.at > before.at else None
+    at = Asked(rig, learned, before if hours else None, reading, sun, hours or 0.0)
+    return [doubt for of in FIELDS if of.doubt for doubt in WAYS[of.doubt](at, of)]
 
 
 def doubts_of_many(rig: Rig, learned: Learned, standing: Iterable[Reading], new: Iterable[Reading],
@@ -79,23 +91,32 @@ def doubts_of_many(rig: Rig, learned: Learned, standing: Iterable[Reading], new:
     return found
 
 
-def _alone(rig: Rig, reading: Reading) -> Iterator[Doubt]:
-    nominal = nominal_voltage(rig.bank)
-    if nominal and reading.volts is not None and not 0.6 * nominal <= reading.volts <= 1.4 * nominal:
-        yield Doubt(reading.at, "volts", "volts", reading.volts, nominal)
+def _volts(at: Asked, of: Field) -> Iterator[Doubt]:
+    nominal, volts = nominal_voltage(at.rig.bank), at.reading.volts
+    if nominal and volts is not None and not 0.6 * nominal <= volts <= 1.4 * nominal:
+        yield Doubt(at.reading.at, of.name, "volts", volts, nominal)
 
 
-def _hours(reading: Reading, hours: float) -> Iterator[Doubt]:
-    for name in ("vehicle_hours", "generator_hours"):
-        run = getattr(reading, name)
-        if run is not None and run > 1.05 * hours + 0.1:
-            yield Doubt(reading.at, name, "hours", run, hours, hours)
+def _hours(at: Asked, of: Field) -> Iterator[Doubt]:
+    run = getattr(at.reading, of.name)
+    if at.before and run is not None and run > 1.05 * at.hours + 0.1:
+        yield Doubt(at.reading.at, of.name, "hours", run, at.hours, at.hours)
 
 
-def _sun(learned: Learned, before: Reading, reading: Reading, sun: RigSun | None, hours: float) -> Iterator[Doubt]:
-    if reading.solar_wh is None or sun is None or reading.at_bank:
+def _source(at: Asked, of: Field) -> Iterator[Doubt]:
+    """More than all parts of a source can give in the time, with room for a charger that is better than its label."""
+    wh = getattr(at.reading, of.name)
+    parts = next(at.rig.parts(source.name) for source in SOURCE_TABLE if source.wh == of.name)
+    most = sum(part.gives_w for part in parts) * at.hours
+    if at.before and wh is not None and parts and wh > SOURCE_ROOM * most + 50:
+        yield Doubt(at.reading.at, of.name, "most", wh, most, at.hours)
+
+
+def _sun(at: Asked, of: Field) -> Iterator[Doubt]:
+    before, reading, learned, hours = at.before, at.reading, at.learned, at.hours
+    if before is None or reading.solar_wh is None or at.sun is None or reading.at_bank:
         return
-    clear = float(np.diff(sun.total.at(np.array([before.at.timestamp(), reading.at.timestamp()])))[0])
+    clear = _clear(before, reading, at.sun)
     if clear <= 0:
         if reading.solar_wh > 50:
             yield Doubt(reading.at, "solar_wh", "much", reading.solar_wh, 0.0, hours)
@@ -111,6 +132,11 @@ def _sun(learned: Learned, before: Reading, reading: Reading, sun: RigSun | None
             yield Doubt(reading.at, "solar_wh", "little", reading.solar_wh, usual * clear, hours)
 
 
+def _clear(before: Reading, reading: Reading, sun: RigSun) -> float:
+    """Clear-sky harvest between two readings, Wh."""
+    return float(np.diff(sun.total.at(np.array([before.at.timestamp(), reading.at.timestamp()])))[0])
+
+
 def _usual_share(learned: Learned, sky: str) -> float:
     """What a sky word usually brings: the start-up share, scaled to what the rig's log brings on the whole."""
     usual = STARTUP_SHARES[sky]
@@ -119,8 +145,9 @@ def _usual_share(learned: Learned, sky: str) -> float:
     return min(usual, max(float(learned.share.quantile(0.5)), 0.5 * usual))
 
 
-def _use(rig: Rig, learned: Learned, reading: Reading, hours: float) -> Iterator[Doubt]:
-    if reading.use_wh is None or hours < 3:
+def _use(at: Asked, of: Field) -> Iterator[Doubt]:
+    rig, learned, reading, hours = at.rig, at.learned, at.reading, at.hours
+    if at.before is None or reading.use_wh is None or hours < 3:
         return
     use = _at_the_bank(rig, reading.use_wh, hours)
     usual, least, most = _usual_use(rig, learned)
@@ -150,15 +177,15 @@ def _usual_use(rig: Rig, learned: Learned) -> tuple[float | None, float, float]:
     return (listed, listed, listed) if listed else (None, 0.0, 0.0)
 
 
-def _level(rig: Rig, learned: Learned, before: Reading, reading: Reading, sun: RigSun | None,
-           hours: float) -> Iterator[Doubt]:
-    if reading.soc is None or before.soc is None or reading.answer or rig.soc_from == "volts":
+def _level(at: Asked, of: Field) -> Iterator[Doubt]:
+    rig, learned, before, reading, hours = at.rig, at.learned, at.before, at.reading, at.hours
+    if before is None or reading.soc is None or before.soc is None or reading.answer or rig.soc_from == "volts":
         return
     energy = effective_energy(rig).wh
     change = (reading.soc - before.soc) * energy
     slack = 0.12 * energy
     if change > slack and reading.soc < FULL_SOC:  # a monitor may set itself to full
-        most = _most_in(rig, before, reading, sun, hours)
+        most = _most_in(rig, before, reading, at.sun, hours)
         if change > most + slack:
             yield Doubt(reading.at, "soc", "rise", reading.soc, min(1.0, before.soc + most / energy), hours)
     elif -change > slack and reading.soc > 0.01:
@@ -177,12 +204,16 @@ def _level(rig: Rig, learned: Learned, before: Reading, reading: Reading, sun: R
 def _most_in(rig: Rig, before: Reading, reading: Reading, sun: RigSun | None, hours: float) -> float:
     """The most that can have come into the bank, Wh: what was read, and of what was not the most there can be."""
     most = 0.0
-    for source in ("solar", "vehicle", "generator", "mains"):
-        wh, run = getattr(reading, f"{source}_wh"), getattr(reading, f"{source}_hours", None)
+    for source in SOURCE_TABLE:
+        wh, run = getattr(reading, source.wh), getattr(reading, source.hours) if source.hours else None
         if wh is not None:
             most += wh
-        elif source == "solar" and sun is not None:
-            most += 1.3 * float(np.diff(sun.total.at(np.array([before.at.timestamp(), reading.at.timestamp()])))[0])
-        elif source != "solar" and rig.has(source):
-            most += rig.parts(source)[0].gives_w * (hours if run is None else run)
+        elif source.by == SUN:
+            most += IMPOSSIBLE_SHARE * _clear(before, reading, sun) if sun is not None else 0.0
+        elif rig.has(source.name):
+            most += rig.parts(source.name)[0].gives_w * (hours if run is None else run)
     return min(most, charge_limit(rig) * hours)
+
+
+WAYS = {"level": _level, "volts": _volts, "sun": _sun, "source": _source, "hours": _hours, "use": _use}
+"""How a figure that cannot be meant is found, by the name that its field has for it."""

@@ -9,8 +9,8 @@ import numpy as np
 
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.log.ledger import RECKONED, Interval
-from voltaun.core.rig.parts import SOURCES
 from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import SOURCES
 from voltaun.core.sky.clear_sky import RigSun
 from voltaun.core.sky.model import SkyDay
 

@@ -17,47 +17,19 @@ from itertools import pairwise
 import numpy as np
 
 from voltaun.core.instants import day_start, hours_between, local_day
+from voltaun.core.log.reading import Reading
 from voltaun.core.reasons import Reason, reason
 from voltaun.core.rig.bank import FULL_SOC, effective_energy, soc_from_volts
 from voltaun.core.rig.inverter import dc_energy
 from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import BY_HAND, HAND, ITSELF, SOURCE, SOURCE_TABLE
 from voltaun.core.sky.clear_sky import RigSun
 
 DIRECT_SHARE = 0.35
 READ, RECKONED, UNKNOWN = "read", "reckoned", "unknown"
 
-ANSWERS = ("", "reset", "right")
-"""To a mark: nothing yet; yes, the monitor set itself (the jump is no energy); no, the figures are right."""
-
 IMPOSSIBLE_SHARE = 1.3
 """Sun above this share of a clear sky cannot be: a slip of the pen, or panels that are not in the rig."""
-
-
-@dataclass(frozen=True)
-class Reading:
-    """One look at the system; energies and hours are since the reading before. None = not known.
-
-    Energies in Wh at the battery's terminals (`use_wh` on the rig's `use_side`), `soc` a fraction,
-    `at` and `full_at` instants with a zone, `temp_c` at the bank.
-    """
-
-    at: datetime
-    soc: float | None = None
-    volts: float | None = None
-    solar_wh: float | None = None
-    vehicle_wh: float | None = None
-    generator_wh: float | None = None
-    mains_wh: float | None = None
-    vehicle_hours: float | None = None
-    generator_hours: float | None = None
-    use_wh: float | None = None
-    sky: str | None = None
-    full_at: datetime | None = None
-    temp_c: float | None = None
-    note: str = ""
-    pack_socs: tuple[float, ...] = ()  # each pack's own level, where they were read apart; `soc` is then their mean
-    answer: str = ""       # what the user said of a mark: one of ANSWERS
-    at_bank: bool = False  # a monitor counted at the bank itself: what a source feeds straight to loads is in neither
 
 
 @dataclass(frozen=True)
@@ -163,9 +135,10 @@ def intervals(rig: Rig, readings: Iterable[Reading], sun: RigSun | None,
     energy = effective_energy(rig).wh
     clear, sunny_full = _sun_facts(rig, ordered, sun)
     made: list[Interval] = []
-    level = ordered[0].soc
+    level, noted = ordered[0].soc, set[str]()
     for n, (before, after) in enumerate(pairwise(ordered)):
-        line = _Line(rig, energy, before.at, level, after, direct_share, clear[n])
+        noted |= {source.name for source in SOURCE_TABLE if getattr(after, source.wh) is not None}
+        line = _Line(rig, energy, before.at, level, after, direct_share, clear[n], noted)
         line.reckon_harvest()
         line.reckon_use_or_level()
         made.append(line.closed(sunny_full[n]))
@@ -177,7 +150,8 @@ class _Line:
     """One line of the ledger while it is being reckoned: what was read of an interval, and what follows from it."""
 
     def __init__(self, rig: Rig, energy: float, start: datetime, level: float | None, after: Reading,
-                 direct_share: float, clear: float | None):
+                 direct_share: float, clear: float | None, noted: set[str]):
+        """noted  the sources that were read by now: what runs by itself and was never read is not there yet"""
         self.rig, self.energy, self.start, self.level, self.after, self.clear = rig, energy, start, level, after, clear
         self.hours = hours_between(start, after.at)
         self.balance = Balance(rig.bank.charge_efficiency, rig.bank.standby_w * self.hours,
@@ -186,7 +160,7 @@ class _Line:
         self.marks: list[str] = []
         self.trusted = after.answer == "right"
         self.total: float | None = None  # harvest from all sources, Wh, once it is known
-        self.harvest, self.bases = _harvest_as_read(rig, after, self.how)
+        self.harvest, self.bases = _harvest_as_read(rig, after, noted, self.how)
         self.use, self.use_basis = _use_as_read(rig, after, self.hours, self.how)
         self.soc_end, self.soc_basis = after.soc, READ if after.soc is not None else UNKNOWN
         if self.soc_end is not None and rig.soc_from == "volts":
@@ -204,30 +178,34 @@ class _Line:
             self._fill_in(self.stored, self.use)
         if self.clear is not None and not self.trusted and self.harvest["solar"] is not None:
             self._hold_against_clear_sky(self.harvest["solar"], self.clear)
-        for source, wh in self.harvest.items() if blank else ():
-            if wh is None and source != "solar":
-                self.harvest[source], self.bases[source] = 0.0, READ  # what one starts by hand, not noted: not run
-        if self.harvest["solar"] is not None:
+        for source in BY_HAND if blank else ():
+            if self.harvest[source.name] is None:  # what one starts by hand, not noted: not run
+                self.harvest[source.name], self.bases[source.name] = 0.0, READ
+        if None not in self.harvest.values():
             self.total = sum(wh for wh in self.harvest.values() if wh)
 
     def _fill_in(self, stored: float, use: float) -> None:
         """Fill in the one source that was not read, from the balance.
 
-        Sun that was not written down takes what is missing. A source that is started by hand (vehicle,
-        generator, mains) and left blank usually did not run: it is reckoned only if it is the only blank and
-        clearly more came in than the rounding of the percent and of the figures can make.
+        Sun that was not written down takes what is missing, and so does what runs by itself; of two of them nobody
+        knows which brought it. A source that is started by hand and left blank usually did not run: it is reckoned
+        only if it is the only blank and clearly more came in than the rounding of the percent and of the figures
+        can make.
         """
-        unknown = [source for source, wh in self.harvest.items() if wh is None]
+        unknown = [source.name for source in SOURCE_TABLE if self.harvest[source.name] is None]
+        unasked = [source.name for source in SOURCE_TABLE if source.by != HAND and source.name in unknown]
         known = sum(wh for wh in self.harvest.values() if wh is not None)
         missing = self.balance.harvest(use, stored) - known
-        if "solar" in unknown:
-            source = "solar"
+        if unasked:
+            if len(unasked) > 1:
+                return
+            source = unasked[0]
         elif len(unknown) == 1 and missing > 0.02 * self.energy + 0.05 * (known + use):
             source = unknown[0]
         else:
             return
         self.harvest[source], self.bases[source] = max(0.0, missing), RECKONED
-        self.how[f"{source}_wh"] = reason("how_harvest", stored_wh=stored, use_wh=use, others_wh=known)
+        self.how[SOURCE[source].wh] = reason("how_harvest", stored_wh=stored, use_wh=use, others_wh=known)
 
     def _hold_against_clear_sky(self, solar: float, clear: float) -> None:
         if self.bases["solar"] == RECKONED and solar > 1.2 * clear + 0.05 * self.energy:
@@ -281,7 +259,7 @@ class _Line:
         capped = self.harvest["solar"] is not None and sunny_full and "reset" not in self.marks
         if capped:
             self.marks.append("capped")
-        if self.harvest["solar"] is None or self.use is None or self.soc_end is None:
+        if None in self.harvest.values() or self.use is None or self.soc_end is None:
             self._say_why()
         return Interval(self.start, self.after.at, self.hours, self.level, self.soc_end, self.stored, self.harvest,
                         self.bases, self.use, self.use_basis, self.soc_basis, unexplained, self.clear, self.after.sky,
@@ -291,10 +269,12 @@ class _Line:
     def _say_why(self) -> None:
         """For what stayed unknown, which other figure is missing."""
         gone = {"soc_before": self.level is None, "soc": self.soc_end is None,
-                "solar_wh": self.harvest["solar"] is None, "use_wh": self.use is None,
-                "move": self.after.answer == "reset"}
+                **{source.wh: self.harvest[source.name] is None for source in SOURCE_TABLE if source.by != HAND},
+                "use_wh": self.use is None, "move": self.after.answer == "reset"}
         missing = [figure for figure, is_gone in gone.items() if is_gone]
-        for name in ("solar_wh", "use_wh", "soc"):
+        for name in (*gone, "soc"):
+            if name in ("soc_before", "move"):
+                continue
             others = [each for each in missing if each != name]
             if gone[name] and others:
                 self.how.setdefault(name, reason("others_missing", others=tuple(others[-2:])))
@@ -310,26 +290,25 @@ def _levelled(rig: Rig, reading: Reading) -> Reading:
         return reading
 
 
-def _harvest_as_read(rig: Rig, reading: Reading,
+def _harvest_as_read(rig: Rig, reading: Reading, noted: set[str],
                      how: dict[str, Reason]) -> tuple[dict[str, float | None], dict[str, str]]:
     harvest: dict[str, float | None] = {}
     bases: dict[str, str] = {}
-    for source, wh, hours in (("solar", reading.solar_wh, None),
-                              ("vehicle", reading.vehicle_wh, reading.vehicle_hours),
-                              ("generator", reading.generator_wh, reading.generator_hours),
-                              ("mains", reading.mains_wh, None)):
-        harvest[source], bases[source] = wh, READ
+    for source in SOURCE_TABLE:
+        name, wh = source.name, getattr(reading, source.wh)
+        harvest[name], bases[name] = wh, READ
         if wh is not None:
             continue
-        parts = rig.parts(source)
-        if not parts:
-            harvest[source] = 0.0
+        parts = rig.parts(name)
+        hours = getattr(reading, source.hours) if source.hours else None
+        if not parts or source.by == ITSELF and name not in noted:
+            harvest[name] = 0.0
         elif hours is not None:
             watts = parts[0].gives_w
-            harvest[source], bases[source] = hours * watts, RECKONED
-            how[f"{source}_wh"] = reason("how_hours", hours=hours, watts=watts)
+            harvest[name], bases[name] = hours * watts, RECKONED
+            how[source.wh] = reason("how_hours", hours=hours, watts=watts)
         else:
-            bases[source] = UNKNOWN
+            bases[name] = UNKNOWN
     return harvest, bases
 
 

@@ -8,9 +8,10 @@ from typing import Any
 import numpy as np
 
 from voltaun.core.instants import days_between, local_day, resolve
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.rig.bank import FULL_SOC, charge_limit, nominal_voltage, rated_energy
 from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import STEADY
 
 GAP_SECONDS = 900.0
 """Power is carried over to the next sample for no longer than this; a counter bridges any gap."""
@@ -177,7 +178,7 @@ def readings_from(rig: Rig, summed: Hours, clock_hours: tuple[int, ...], after: 
     last = local_day(datetime.fromtimestamp(int(summed.hour[-1]) + HOUR, rig.zone), rig.zone)
     wanted = [resolve(datetime(day.year, day.month, day.day, hour), rig.zone)[0]
               for day in days_between(first, last) for hour in sorted(set(clock_hours))]
-    source = next((name for name in ("solar", "mains", "generator", "vehicle") if rig.has(name)), None)
+    source = next((name for name in ("solar", *(source.name for source in reversed(STEADY))) if rig.has(name)), None)
     found, before, along = [], None, _Along(summed)
     for at in wanted:
         reading = _reading_at(rig, along, at, before, source)

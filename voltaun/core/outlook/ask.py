@@ -7,10 +7,11 @@ from datetime import date, datetime, timedelta
 from voltaun.core.instants import local_day
 from voltaun.core.learned.account import Account, Learned, reckon
 from voltaun.core.learned.hours import Lean, Shares
+from voltaun.core.learned.itself import Flow, histories_of, learn_flows
 from voltaun.core.learned.patterns import learned_trust
 from voltaun.core.learned.use import UseModel, day_legs, learn_uses, use_of
 from voltaun.core.log.days import sky_days
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.plans import GeneratorRule, Plan
 from voltaun.core.rig.loads import daily_use
 from voltaun.core.rig.rig import Rig
@@ -55,7 +56,7 @@ class Known:
 
     readings, account  of the learning window, in order of time; skies  the sky's days; sky  their model
     learned  what the account teaches, its use lately only; use  how the use goes on, None with too few days
-    lean  at what hours the use comes
+    lean  at what hours the use comes; flows  how the sources that run by themselves go on
     """
 
     readings: Sequence[Reading]
@@ -65,6 +66,7 @@ class Known:
     learned: Learned
     lean: Lean
     use: UseModel | None = None
+    flows: Mapping[str, Flow] = field(default_factory=dict)
 
 
 def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: datetime,
@@ -81,7 +83,8 @@ def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: date
     learned = recently(account, as_of)
     return Known(window, account, skies, learn_sky(skies, today, sky_kind), learned,
                  lean_of(rig, Shares(rig, account.intervals), learned, as_of),
-                 learn_uses([day_legs(account.intervals)], [today], rig.zone, rig.bank.hard_floor)[0])
+                 learn_uses([day_legs(account.intervals)], [today], rig.zone, rig.bank.hard_floor)[0],
+                 learn_flows(rig, [histories_of(rig, account.intervals)], [today])[0])
 
 
 def lean_of(rig: Rig, shares: Shares, learned: Learned, as_of: datetime) -> Lean:

@@ -6,7 +6,7 @@ mean is k times, and whose standard deviation is √k times, that of their harve
 
 import math
 from bisect import bisect_right
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
@@ -15,9 +15,11 @@ import numpy as np
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.learned.account import Account, Learned, learn, reckon
 from voltaun.core.learned.hours import Shares
+from voltaun.core.learned.itself import DayFlow, Flow, histories_of, learn_flows
 from voltaun.core.learned.use import Leg, UseModel, day_legs, learn_uses, use_of
 from voltaun.core.log.days import Day, by_day, sky_days
-from voltaun.core.log.ledger import READ, Interval, Reading
+from voltaun.core.log.ledger import READ, Interval
+from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.ask import LEARN_DAYS, USE_DAYS, Ask, Known, lean_of
 from voltaun.core.outlook.grid import Grid
 from voltaun.core.outlook.outlook import dawn_and_dusk, quantiles
@@ -26,6 +28,7 @@ from voltaun.core.outlook.scores import Backtest, Came, Forecast, LevelForecast
 from voltaun.core.outlook.simulate import LEVEL_GRAIN, Futures, simulate
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import BY_HAND
 from voltaun.core.sky.clear_sky import RigSun
 from voltaun.core.sky.model import SkyDay, SkyModel, learn_skies
 
@@ -36,7 +39,6 @@ FUTURES = 250
 BATCH = 24
 """So many outlooks are run side by side."""
 
-BY_HAND = ("vehicle", "generator", "mains")
 """Sources that one starts by hand, which no outlook could know of."""
 
 LEVEL_DAYS = 3
@@ -97,6 +99,7 @@ class _Past:
         self.came = by_day(rig, self.made, sun, local_day(first, rig.zone) - timedelta(days=9)) if self.starts else {}
         self.legs = day_legs(self.made)  # each closes with an interval, and none looks ahead
         self.ends = [leg.end for leg in self.legs]
+        self.flow_days = histories_of(rig, self.made)  # likewise
         self.shares = Shares(rig, self.made)  # of each leg likewise
 
     def outlooks(self, futures: int, seed: int) -> Iterator[_Waiting]:
@@ -107,6 +110,7 @@ class _Past:
         skies = learn_skies(days, todays) if self.starts else []
         uses = learn_uses([self._legs(n) for n in self.starts], todays, self.rig.zone,
                           self.rig.bank.hard_floor) if self.starts else []
+        flows = learn_flows(self.rig, [self._flows(n) for n in self.starts], todays) if self.starts else []
         learned = None
         for turn, (n, today) in enumerate(zip(self.starts, todays, strict=True)):
             if learned is None or turn % RELEARN == 0:
@@ -115,7 +119,7 @@ class _Past:
             actuals, seven, reading = self._what_came(n, today)
             if not actuals and reading is None:
                 continue
-            known = self._known(n, learned, days[turn], skies[turn], uses[turn])
+            known = self._known(n, learned, days[turn], skies[turn], uses[turn], flows[turn])
             ask = Ask(self.rig, known, self.sun, self.ordered[n].at,
                       max([*actuals, LEVEL_DAYS + 1]), futures, seed + today.toordinal())
             try:
@@ -147,7 +151,7 @@ class _Past:
         for interval in self.made[n:]:
             if interval.start.timestamp() >= grid.bounds[-1]:
                 break
-            wh = sum(interval.harvest[source] or 0.0 for source in BY_HAND)
+            wh = sum(interval.harvest[source.name] or 0.0 for source in BY_HAND)
             if wh:
                 inside = np.clip(np.minimum(grid.bounds[1:], interval.end.timestamp())
                                  - np.maximum(grid.bounds[:-1], interval.start.timestamp()), 0.0, None)
@@ -159,13 +163,20 @@ class _Past:
         at = self.ordered[n].at
         return self.legs[bisect_right(self.ends, at - timedelta(days=LEARN_DAYS)):bisect_right(self.ends, at)]
 
-    def _known(self, n: int, learned: Learned, days: Sequence[SkyDay], sky: SkyModel, use: UseModel | None) -> Known:
+    def _flows(self, n: int) -> dict[str, list[DayFlow]]:
+        """What ran by itself on the days of the learning window at a reading."""
+        at = self.ordered[n].at
+        return {source: [of for of in days if at - timedelta(days=LEARN_DAYS) < of.known_at <= at]
+                for source, days in self.flow_days.items()}
+
+    def _known(self, n: int, learned: Learned, days: Sequence[SkyDay], sky: SkyModel, use: UseModel | None,
+               flows: Mapping[str, Flow]) -> Known:
         """What was known at a reading; of the log itself only its end is needed any more."""
         at = self.ordered[n].at
         lately = self.legs[bisect_right(self.ends, at - timedelta(days=USE_DAYS)):bisect_right(self.ends, at)]
         learned = replace(learned, use=use_of(lately))
         return Known(self.ordered[max(0, n - 4):n + 1], Account(self.made[max(0, n - 60):n], learned), days, sky,
-                     learned, lean_of(self.rig, self.shares, learned, at), use)
+                     learned, lean_of(self.rig, self.shares, learned, at), use, flows)
 
     def _what_came(self, n: int, today: date) -> tuple[dict[int, float], tuple[float, float] | None, Reading | None]:
         """The sun that came by days ahead, the yardstick, and the reading of the level to hold an outlook against."""
@@ -195,7 +206,7 @@ def _take_in(rig: Rig, waiting: Sequence[_Waiting], found: Backtest) -> None:
             day = ask.today + timedelta(days=k)
             steps = slice(ready.grid.steps_after(day - timedelta(days=1)), ready.grid.steps_after(day))
             part = made.part(steps)
-            others = ready.planned[steps][:, None]
+            others = ready.not_sun(steps)
             sun = sun + np.maximum(part.harvest - others - np.maximum(part.spilt - others, 0.0), 0.0).sum(axis=0)
             used = used + np.maximum(part.used.sum(axis=0) - ready.unseen, 0.0)
             below |= part.level.min(axis=0) < rig.bank.everyday_floor - LEVEL_GRAIN

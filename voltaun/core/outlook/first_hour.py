@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from voltaun.core.instants import day_start, hours_between
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.rig.bank import effective_energy, usable_energy
 from voltaun.core.rig.inverter import idle_energy
 from voltaun.core.rig.loads import load_dc_wh

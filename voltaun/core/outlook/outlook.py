@@ -117,7 +117,7 @@ def _day(ready: Prepared, made: Futures, steps: slice) -> _Day:
     hours = made.part(steps)
     by_rule = np.zeros_like(hours.load) if hours.generated is None else hours.generated
     # A drive or a generator at night makes no dawn.
-    others = ready.planned[steps][:, None] + by_rule
+    others = ready.not_sun(steps) + by_rule
     dawn, dusk = dawn_and_dusk(hours.harvest - others, ready.grid.clock_hours[steps])
     # A charger that finds the bank full gives less by itself; what is spilt beyond that is the sun's.
     spilt = np.maximum(hours.spilt - others, 0.0)

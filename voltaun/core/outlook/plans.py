@@ -8,16 +8,18 @@ import numpy as np
 
 from voltaun.core.rig.loads import hours_shape, load_dc_wh
 from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import SOURCE_TABLE
 
-KINDS = ("drive", "generator", "mains", "guests", "away", "add", "leave_off")
 GUESTS, AWAY = 1.4, 0.2
 """By what the use is multiplied, unless told."""
 
-BEGINS = {"drive": 9, "generator": 17, "mains": 9}
+BEGINS = {source.plan: source.begins for source in SOURCE_TABLE if source.plan}
 """The local clock hour at which a planned source begins, unless told."""
 
-SOURCE_OF = {"drive": "vehicle", "generator": "generator", "mains": "mains"}
+SOURCE_OF = {source.plan: source.name for source in SOURCE_TABLE if source.plan}
 """The source that a kind of plan runs."""
+
+KINDS = (*SOURCE_OF, "guests", "away", "add", "leave_off")
 
 A_GUEST = 0.2
 """What each guest more adds to the use, a share; two of them make `GUESTS`."""

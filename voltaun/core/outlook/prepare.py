@@ -35,7 +35,12 @@ class Prepared:
     harvest: np.ndarray
     load: np.ndarray
     planned: np.ndarray  # of the harvest, what planned sources give, (steps,)
+    itself: np.ndarray   # of the harvest, what wind and water bring, (steps, futures), or (steps, 1) of nothing
     generator: Started | None
+
+    def not_sun(self, steps: slice) -> np.ndarray:
+        """Of the harvest in these steps, what is not the sun's, Wh, (steps, futures) or (steps, 1)."""
+        return np.asarray(self.planned[steps][:, None] + self.itself[steps])
 
 
 def prepare(ask: Ask) -> Prepared:
@@ -49,12 +54,14 @@ def prepare(ask: Ask) -> Prepared:
     # Single precision is far finer than any of this is known, and halves the memory that must be moved.
     harvest = grid.harvest(ask.sun, _shares(ask, grid.days, words).astype(np.float32))
     by_plan = planned(ask, grid)
+    itself = _by_itself(ask, grid)
     harvest += by_plan[:, None]
+    harvest += itself
     unseen = unseen_draws(ask.known.learned, _stream(ask.seed, 8).standard_normal(ask.futures)).astype(np.float32)
     shapes = ask.known.lean.shapes(ask.rig, grid.months, _stream(ask.seed, 5).standard_normal((2, ask.futures)))
     load = loads(ask, grid, _draw_uses(ask, stands.drain, grid.days), unseen, shapes)
     return Prepared(ask, stands, grid, _starts(ask, stands), _energies(ask, stands), unseen, harvest, load, by_plan,
-                    _started(ask, grid))
+                    itself, _started(ask, grid))
 
 
 def _starts(ask: Ask, stands: Standing) -> np.ndarray:
@@ -94,6 +101,15 @@ def _shares(ask: Ask, days: list[date], words: dict[date, Word]) -> np.ndarray:
     if first < len(days):
         shares[first:] = draw_shares(sky, days[first], len(days) - first, ask.futures, ask.seed, words)
     return shares
+
+
+def _by_itself(ask: Ask, grid: Grid) -> np.ndarray:
+    """What wind and water bring in each step, Wh: each day as it is drawn, at all its hours alike."""
+    total = np.zeros((len(grid.hours), 1), dtype=np.float32)
+    for n, flow in enumerate(ask.known.flows.values()):
+        drawn = flow.draw(grid.days, ask.futures, ask.seed, n).astype(np.float32)
+        total = total + drawn[grid.day_of_step] * (grid.hours / 24).astype(np.float32)[:, None]
+    return total
 
 
 def _first_after(last: date | None, days: list[date]) -> int:

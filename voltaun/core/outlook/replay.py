@@ -16,6 +16,7 @@ from voltaun.core.outlook.grid import Grid
 from voltaun.core.outlook.present import Present
 from voltaun.core.outlook.simulate import LEVEL_GRAIN, simulate
 from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import HAND, SOURCE_TABLE
 
 DAYS = 5
 
@@ -72,7 +73,9 @@ def run_again(ask: Ask, now: Present, stretch: Sequence[Day]) -> Again | None:
     shapes = np.array([ask.known.lean.shape(rig, month) for month in grid.months])[:, :, None]
     load = loads(ask, grid, uses, np.zeros(1), shapes)
     sun = np.array([_sun_by_hour(ask, of) for of in follow])[grid.day_of_step, grid.clock_hours] * grid.hours
-    made = simulate(rig, now.energy_wh, now.soc.p50, (sun + planned(ask, grid))[:, None], load, grid.hours, now.temp_c)
+    blown = np.array([_unasked(of) - of.harvest["solar"] - of.spilt_wh for of in follow])[grid.day_of_step]
+    came = sun + blown * grid.hours / 24 + planned(ask, grid)
+    made = simulate(rig, now.energy_wh, now.soc.p50, came[:, None], load, grid.hours, now.temp_c)
     level = made.level[:, 0]
     under = np.flatnonzero(level < rig.bank.everyday_floor - LEVEL_GRAIN)
     deepest = int(level.argmin())
@@ -86,13 +89,22 @@ def run_again(ask: Ask, now: Present, stretch: Sequence[Day]) -> Again | None:
                  at(int(under[0])) if len(under) else None, float(made.missing.sum()))
 
 
+_UNASKED = tuple(source.name for source in SOURCE_TABLE if source.by != HAND)
+_TOLD = {*_UNASKED, "use"}
+
+
+def _unasked(day: Day) -> float:
+    """What came in on a day without anybody's doing, Wh: sun, what was spilt of it, wind and water."""
+    return sum(day.harvest[source] for source in _UNASKED) + day.spilt_wh
+
+
 def _worst(rig: Rig, days: Mapping[date, Day], length: int) -> date | None:
     """The first of the whole days in a row that took most out of the bank."""
     nets = {}
     for when, day in days.items():
-        if day.whole and not day.unknown & {"solar", "use"}:
+        if day.whole and not day.unknown & _TOLD:
             balance = Balance(rig.bank.charge_efficiency, rig.bank.standby_w * 24)
-            nets[when] = balance.stored(day.harvest["solar"] + day.spilt_wh, day.use_wh)
+            nets[when] = balance.stored(_unasked(day), day.use_wh)
     runs = [when for when in nets if all(when + timedelta(days=n) in nets for n in range(length))]
     return min(runs, key=lambda when: sum(nets[when + timedelta(days=n)] for n in range(length)), default=None)
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from voltaun.core.learned.account import Account
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.ask import Ask
 from voltaun.core.outlook.autonomy import Drain, drain
 from voltaun.core.outlook.beliefs import Belief, bank_energy

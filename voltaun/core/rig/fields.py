@@ -38,6 +38,7 @@ class Field:
     """The legal range of a figure, both ends included, and what is expected, in words with the unit.
 
     blank  whether it may be left out for good (None); whole  whether only whole numbers are legal
+    label  as its form calls it, where the form has no words of its own
     """
 
     low: float
@@ -45,6 +46,7 @@ class Field:
     expected: str
     blank: bool = False
     whole: bool = False
+    label: str = ""
 
 
 def _more_than_nothing(unit: str, high: float, low: float = 1.0, blank: bool = True) -> Field:
@@ -99,6 +101,7 @@ FIELDS: dict[str, dict[str, Field]] = {
         "continuous_w": _more_than_nothing("W", 1e6),
         "fuel_price": Field(0, 1e6, "a price of a litre, 0 or more", blank=True)},
     "mains": _CHARGER,
+    "turbines": {"rated_w": Field(1, 1e6, "W, 1 or more", label="Rated for, W")},
     "places": _WHERE | {"shade_factor": Field(0, 1, "a share, 0 to 1")},
     "loads": {
         "daily_wh": Field(0, 1e7, "Wh a day, 0 or more"),

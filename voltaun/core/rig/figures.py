@@ -7,7 +7,8 @@ from dataclasses import fields, replace
 from typing import Any
 
 from voltaun.core.rig.parts import Inverter, Load
-from voltaun.core.rig.rig import SOURCE_GROUPS, Rig
+from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import SOURCE_GROUPS
 
 Path = tuple[str, ...]
 

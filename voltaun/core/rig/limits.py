@@ -71,7 +71,7 @@ def _generators(rig: Rig) -> Iterator[Limit]:
 def _bank(rig: Rig) -> Iterator[Limit]:
     takes, volts = charge_limit(rig), nominal_voltage(rig.bank)
     amps = takes / volts if volts else None
-    chargers = [(part.name, part.gives_w) for group in (rig.vehicles, rig.generators, rig.mains) for part in group]
+    chargers = [(part.name, part.gives_w) for part in rig.steady]
     sun = sum(min(array.rated_w, controller_limit(rig, array) or array.rated_w) for array in rig.arrays)
     sun = min(sun, rig.bank.solar_input_w or sun)
     alone = [(name, watts) for name, watts in (*chargers, ("", sun)) if watts > takes]

@@ -7,8 +7,8 @@ from typing import Any, ClassVar
 
 from voltaun.core import instants
 from voltaun.core.rig.fields import FIELDS, Fault, out_of_range
+from voltaun.core.rig.sources import SOURCE_TABLE
 
-SOURCES = ("solar", "vehicle", "generator", "mains")
 SKIES = ("clear", "mixed", "overcast", "storm")
 SOC_FROM = ("shunt", "display", "volts")
 PRIORITIES = ("essential", "wanted", "spare")
@@ -261,6 +261,22 @@ class Mains(Charger):
 
 
 @dataclass(frozen=True)
+class Turbine:
+    """Wind or water: W it is rated for. What it gives shows in the log; no sky tells it."""
+
+    name: str
+    rated_w: float
+
+    @property
+    def gives_w(self) -> float:
+        """The most that arrives at the battery, W."""
+        return self.rated_w
+
+    def faults(self, path: str) -> Iterator[Fault]:
+        yield from out_of_range(self, "turbines", path)
+
+
+@dataclass(frozen=True)
 class Load:
     """Something that uses energy, with what is known of it and how well."""
 
@@ -295,3 +311,7 @@ def _pattern_faults(path: str, pattern: Pattern) -> Iterator[Fault]:
         yield Fault(f"{path}.pattern", f"from {start:g} to {end:g}", "two different clock hours from 0 to 24")
     elif pattern[0] == "window" and not 0 < pattern[3] <= (end - start) % 24 + (24 if end == start else 0):
         yield Fault(f"{path}.pattern", f"a run of {pattern[3]:g} h", "a run that fits into the window")
+
+
+PART_CLASSES: dict[str, type] = {source.group: globals()[source.kind] for source in SOURCE_TABLE}
+"""The class of a source's parts, by their group in the rig."""

@@ -25,9 +25,11 @@ from voltaun.core.rig.parts import (
     Place,
     SolarArray,
     Stay,
+    Turbine,
 )
+from voltaun.core.rig.sources import BY_HAND, SOURCE_GROUPS, SOURCE_TABLE, STEADY
 
-SOURCE_GROUPS = ("arrays", "vehicles", "generators", "mains")
+PART_GROUPS = (*SOURCE_GROUPS, "loads", "places")
 NAMED_APART = (SOURCE_GROUPS, ("loads",))
 """Within each of these no two parts have the same name: what is found on the bench is applied by it. (A place may be
 gone to twice.)"""
@@ -48,6 +50,7 @@ class Rig:
     generators: tuple[Generator, ...] = ()
     mains: tuple[Mains, ...] = ()
     loads: tuple[Load, ...] = ()
+    turbines: tuple[Turbine, ...] = ()
     places: tuple[Stay, ...] = ()       # where it went, and from which day; before the first it stood at `place`
     not_yet_told: tuple[str, ...] = ()  # first-run questions answered "I don't know yet"
 
@@ -67,7 +70,7 @@ class Rig:
         for name, legal in (("use_side", ("ac", "dc")), ("soc_from", SOC_FROM)):
             if getattr(self, name) not in legal:
                 yield Fault(name, repr(getattr(self, name)), "one of " + ", ".join(legal))
-        for group in ("arrays", "vehicles", "generators", "mains", "loads", "places"):
+        for group in PART_GROUPS:
             if len(getattr(self, group)) > MOST_PARTS:
                 yield Fault(group, f"{len(getattr(self, group))} of them", f"at most {MOST_PARTS}")
                 continue
@@ -103,12 +106,22 @@ class Rig:
         return bool(self.parts(source))
 
     def parts(self, source: str) -> tuple[Any, ...]:
-        """The arrays, vehicles, generators or mains chargers of this source."""
+        """The parts of this source: arrays, vehicles, generators and so on."""
         return self._by_source[source]
+
+    @property
+    def steady(self) -> tuple[Any, ...]:
+        """All parts that give so many W whatever the sky, by the order of the table of sources."""
+        return tuple(part for source in STEADY for part in self.parts(source.name))
+
+    @property
+    def by_hand(self) -> tuple[Any, ...]:
+        """All parts that are started by hand."""
+        return tuple(part for source in BY_HAND for part in self.parts(source.name))
 
     @cached_property
     def _by_source(self) -> dict[str, tuple[Any, ...]]:
-        return {"solar": self.arrays, "vehicle": self.vehicles, "generator": self.generators, "mains": self.mains}
+        return {source.name: getattr(self, source.group) for source in SOURCE_TABLE}
 
 
 def named_apart(parts: Mapping[str, tuple[Any, ...]]) -> dict[str, tuple[Any, ...]]:

@@ -225,6 +225,9 @@ def _with_use(rig: Rig, known: Known, legs: Sequence[Leg], suns: Suns, count: in
     by_hour = (use[:, None, :] * shapes[[day.month - 1 for day in calendar()]]).reshape(-1, count)
     unseen = unseen_draws(known.learned, np.random.default_rng([seed, 16]).standard_normal(count))
     by_hour += unseen / 24
+    # Wind and water spare what is used in their hour; what they bring beyond that is not counted on.
+    for n, flow in enumerate(known.flows.values()):
+        by_hour -= np.repeat(flow.draw(calendar(), count, seed, n) / 24, 24, axis=0)
     energy = bank_energy(rig, known.learned, None)
     factor = np.maximum(energy.draw(np.random.default_rng([seed, 17]).standard_normal(count)) / energy.mean, 0.3)
     drawn = {**(draws or {}), "use": use.mean(axis=0), "draw": np.broadcast_to(unseen, (count,)), "capacity": factor}

@@ -10,7 +10,7 @@ from voltaun.core.bench.findings import changes, in_kwh
 from voltaun.core.bench.metering import beside
 from voltaun.core.bench.runs import INSTRUMENTS, Mark, Run
 from voltaun.core.rig.fields import RigFaults
-from voltaun.core.rig.rig import SOURCE_GROUPS
+from voltaun.core.rig.sources import SOURCE_GROUPS
 from voltaun.core.rig.usual import USUAL, usual
 from voltaun.core.units import QuantityError, parse
 from voltaun.database import bench, rigs

@@ -4,7 +4,8 @@ from dataclasses import replace
 from datetime import datetime
 
 from voltaun.core.bench.runs import Mark, Run
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
+from voltaun.core.rig.sources import SOURCE_TABLE
 from voltaun.database import bench, readings
 
 NOTE = "From a drawdown trial"
@@ -31,7 +32,7 @@ def _levels(run: Run) -> dict[datetime, Reading]:
     """The trial's levels as readings. From the second on nothing came in since the one before, but in a stretch that is
     left out something may have."""
     marks: list[Mark] = [mark for mark in run.marks if mark.soc is not None]
-    nothing = dict.fromkeys(("solar_wh", "vehicle_wh", "generator_wh", "mains_wh"), 0.0)
+    nothing = dict.fromkeys((source.wh for source in SOURCE_TABLE), 0.0)
     return {mark.at: Reading(mark.at, soc=mark.soc, note=NOTE, **(nothing if n and not mark.reset else {}))
             for n, mark in enumerate(marks)}
 

@@ -8,6 +8,7 @@ from markupsafe import Markup
 from voltaun.core.rig.bank import capacity_ah, controller_limit, effective_energy, nominal_voltage
 from voltaun.core.rig.limits import Limit, limits
 from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import STEADY
 from voltaun.pages.figures.svg import el, figure, join
 from voltaun.pages.figures.weave import SOURCE_WORDS, fill
 from voltaun.words.reasons import short
@@ -40,7 +41,7 @@ def rows(rig: Rig) -> tuple[list[Row], list[Row], list[Row]]:
                for n, array in enumerate(rig.arrays)]
     sources += [Row(part.name, f"{_kind(source, part)}, {show_power(part.gives_w)} into the bank", _part(group, n),
                     source, _first(met, group, part.name))
-                for source, group in (("vehicle", "vehicles"), ("generator", "generators"), ("mains", "mains"))
+                for source, group in ((each.name, each.group) for each in STEADY)
                 for n, part in enumerate(getattr(rig, group))]
     loads = {side: [Row(load.name, _load(load), _part("loads", n)) for n, load in enumerate(rig.loads)
                     if load.side == side] for side in ("ac", "dc")}

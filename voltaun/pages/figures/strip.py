@@ -11,7 +11,7 @@ from voltaun.core.instants import day_start, days_between, local_day
 from voltaun.core.log.days import Day
 from voltaun.core.outlook.outlook import DayOutlook, Outlook
 from voltaun.core.outlook.plans import Plan
-from voltaun.core.rig.parts import SOURCES
+from voltaun.core.rig.sources import SOURCES
 from voltaun.pages.figures.svg import band, el, figure, join, path
 from voltaun.pages.figures.weave import SOURCE_WORDS, fill
 from voltaun.words.sentences import chance, range_of, sun_ahead

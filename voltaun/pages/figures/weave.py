@@ -1,19 +1,18 @@
-"""Each source has a weave of its own (sun solid, engine slanted, generator dotted, mains crossed)."""
+"""Each source has a weave of its own: sun solid, engine slanted, generator dotted, mains crossed, turbine in waves."""
 
 from markupsafe import Markup
 
+from voltaun.core.rig.sources import SOURCE, SOURCE_TABLE
 from voltaun.pages.figures.svg import el, join
 
-SOURCE_WORDS = {"solar": "sun", "vehicle": "engine", "generator": "generator", "mains": "mains"}
+SOURCE_WORDS = {source.name: source.word for source in SOURCE_TABLE}
 
 
 def definitions() -> Markup:
     """The weaves, to be put once into a page; other drawings refer to them."""
-    line = {"stroke_width": 1.6}
     return el("svg", el("defs", join([
-        _weave("vehicle", 5, el("path", d="M-1 6 L6 -1 M-3 3 L3 -3 M2 8 L8 2", class_="weave-stroke", **line)),
-        _weave("generator", 5, el("circle", cx=1.6, cy=1.6, r=1.15, class_="weave-dot")),
-        _weave("mains", 6, el("path", d="M0 3 H6 M3 0 V6", class_="weave-stroke", **line)),
+        *(_weave(source.name, source.weave[0], el("path", d=source.weave[1], class_="weave-stroke", stroke_width=1.6))
+          for source in SOURCE_TABLE if source.weave),
         _weave("low", 6, el("path", d="M0 1 H6 M0 4 H6", class_="weave-stroke", stroke_width=1.2)),
         _weave("bank", 4, el("path", d="M0 2 H4", class_="weave-stroke", stroke_width=0.9)),
     ])), width=0, height=0, aria_hidden="true", focusable="false", class_="absolute")
@@ -21,7 +20,7 @@ def definitions() -> Markup:
 
 def fill(source: str) -> str:
     """The `fill` of a source's bars."""
-    return "currentColor" if source == "solar" else f"url(#weave-{source})"
+    return f"url(#weave-{source})" if SOURCE[source].weave else "currentColor"
 
 
 def swatch(source: str) -> Markup:

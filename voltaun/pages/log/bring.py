@@ -12,6 +12,7 @@ from io import BytesIO
 from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
 
 from voltaun.core.learned.account import reckon
+from voltaun.core.log.reading import FIELDS, NUMBERS
 from voltaun.core.rig.bank import nominal_voltage
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.parts import SKIES
@@ -25,6 +26,7 @@ from voltaun.intake.bringing import Unsure, bring_log, log_grounds
 from voltaun.pages import context
 from voltaun.pages.log.jobs import Jobs, Stash
 from voltaun.pages.log.views import render
+from voltaun.words.readings import field_shown, field_words
 from voltaun.words.sentences import doubt_words
 
 ALL = "mappings"
@@ -32,12 +34,10 @@ ALL = "mappings"
 
 SHOWN_ROWS = 5
 
-NAMES = {"read_at": "day and time", "date": "day", "time": "time of day", "soc_percent": "level", "solar_wh": "sun",
-         "vehicle_wh": "engine, energy", "generator_wh": "generator, energy", "mains_wh": "mains",
-         "vehicle_hours": "engine, hours", "generator_hours": "generator, hours", "use_wh": "used",
-         "full_at": "full at", "temp_c": "bank's temperature", "at": "day and time",
-         "charge_wh": "counter, into the bank", "discharge_wh": "counter, out of it"}
-"""Our columns in words, where their names do not do."""
+NAMES = {of.column: field_words(of) for of in FIELDS if of.heard} | {
+    "read_at": "day and time", "date": "day", "time": "time of day", "at": "day and time",
+    "charge_wh": "counter, into the bank", "discharge_wh": "counter, out of it"}
+"""Our columns in words."""
 
 
 def jobs() -> Jobs:
@@ -275,7 +275,10 @@ def _render(shown: Shown, status=200, log: LogFile | None = None, refused=(), pr
         refused, understood, status = str(faults).split("\n"), None, 422
     units = {of: [(unit, unit) for unit in each] for of, each in UNITS.items()}
     choices = [(name, NAMES.get(name, name)) for name in shown.mapping.names]
-    return render_template("log/bring.html", shown=shown, understood=understood, refused=refused, units=units,
+    first = understood.first if understood else []
+    columns = [of for of in FIELDS[1:] if any(getattr(each, of.name) != of.blank for each in first)]
+    return render_template("log/bring.html", columns=columns, numbers=NUMBERS, field_words=field_words,
+                           field_shown=field_shown, shown=shown, understood=understood, refused=refused, units=units,
                            choices=choices, orders=(when.DAY_FIRST, when.MONTH_FIRST), skies=SKIES,
                            separators=mappings.SEPARATORS, **extra), status
 

@@ -4,7 +4,7 @@ from datetime import timedelta
 
 from flask import flash, g, redirect, render_template, request, url_for
 
-from voltaun.core.log.ledger import Reading
+from voltaun.core.log.reading import Reading
 from voltaun.database import imports, readings
 from voltaun.database.connection import transaction
 from voltaun.pages import context
@@ -30,7 +30,10 @@ def _row(n: int, at=None) -> ReadingForm:
 
 
 def _render(rows, status=200, asked_mark=""):
-    return render_template("log/grid.html", rows=rows, asked_mark=asked_mark), status
+    asked = rows[0] if rows else _row(0)
+    more = [box for box in asked.boxes("more") if box.field.short_name in ("full_at", "note")]
+    columns = [*asked.boxes("main"), *more]
+    return render_template("log/grid.html", rows=rows, columns=columns, asked_mark=asked_mark), status
 
 
 def keep_grid():

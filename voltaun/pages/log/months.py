@@ -7,7 +7,7 @@ from flask import abort, g, render_template
 
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.log.days import Day
-from voltaun.core.rig.parts import SOURCES
+from voltaun.core.rig.sources import SOURCES
 from voltaun.database import readings
 from voltaun.pages import context
 

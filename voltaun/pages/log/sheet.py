@@ -8,8 +8,8 @@ from voltaun.core.instants import local_day
 from voltaun.core.learned.account import Account
 from voltaun.core.log.days import Day
 from voltaun.core.log.ledger import Interval
-from voltaun.core.rig.parts import SOURCES
 from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import SOURCES
 from voltaun.database.monitors import Mark
 from voltaun.database.readings import KeptReading
 

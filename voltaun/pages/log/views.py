@@ -1,12 +1,12 @@
 """Log: the ruled table; a day edited in place, removed with undo; import and export."""
 
 from dataclasses import replace
-from datetime import date, datetime, timedelta
+from datetime import date, timedelta
 
 from flask import Response, abort, flash, g, redirect, render_template, request, url_for
 
 from voltaun.core.instants import day_start, local_day
-from voltaun.core.log.ledger import ANSWERS
+from voltaun.core.log.reading import ANSWERS, FIELDS
 from voltaun.database import monitors, readings, settings
 from voltaun.database.connection import transaction
 from voltaun.pages import context
@@ -15,6 +15,7 @@ from voltaun.pages.log.sheet import Sheet
 from voltaun.pages.reading import asking
 from voltaun.pages.reading.forms import ReadingForm
 from voltaun.pages.today import views as today
+from voltaun.words.readings import field_shown, field_words
 from voltaun.words.sentences import begin
 from voltaun.words.units import show_percent
 
@@ -61,15 +62,9 @@ def _history(reading_id: int) -> list[tuple]:
 def _differences(before, after, zone) -> str:
     if before is None or after is None:
         return ""
-    return "; ".join(f"{name.replace('_', ' ')} {_shown(getattr(before, name), zone)} → "
-                     f"{_shown(getattr(after, name), zone)}" for name in readings.COLUMNS
-                     if getattr(before, name) != getattr(after, name))
-
-
-def _shown(value, zone) -> str:
-    if isinstance(value, datetime):
-        return f"{value.astimezone(zone):%Y-%m-%d %H:%M}"
-    return "nothing" if value in (None, "", ()) else f"{value:g}" if isinstance(value, float) else str(value)
+    return "; ".join(f"{field_words(of)} {field_shown(of, before, zone, 'nothing')} → "
+                     f"{field_shown(of, after, zone, 'nothing')}" for of in FIELDS
+                     if getattr(before, of.name) != getattr(after, of.name))
 
 
 def _asked_day() -> date | None:

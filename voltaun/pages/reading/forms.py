@@ -1,42 +1,99 @@
 """The form of one reading, used on Today and Log."""
 
+from dataclasses import dataclass
+from typing import Any
+
 from flask import g
-from wtforms import StringField
+from wtforms import SelectMultipleField, StringField
 from wtforms.validators import Length
+from wtforms.widgets import CheckboxInput, ListWidget
 
 from voltaun.core.instants import clock_before
 from voltaun.core.learned.doubts import Doubt
-from voltaun.core.log.ledger import Reading
-from voltaun.core.rig.parts import SKIES
+from voltaun.core.log.reading import BY_NAME, FIELDS, NUMBERS, Field, Reading, ordered_events
 from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import SOURCE_TABLE
 from voltaun.pages.fields import ChoiceField, ClockField, InstantField, LevelField, PlacedForm, QuantityField, RunField
+from voltaun.words.readings import EVENT_WORDS
 
-_FIELD_OF_SOURCE = {"solar": "solar_wh", "vehicle": "vehicle", "generator": "generator", "mains": "mains_wh"}
+_RUN = {of: source for source in SOURCE_TABLE if source.hours for of in (source.wh, source.hours)}
+"""Energy and hours of a source that is run are typed into one field, by the fields of a reading."""
+
+_FIRST = ("at", "soc", "solar_wh", "use_wh")
+_IN_ORDER = sorted(FIELDS, key=lambda of: (of.entry != "main", _FIRST.index(of.name) if of.name in _FIRST else 9))
+
+
+def form_name(of: Field) -> str:
+    """The name of a reading's field in the form."""
+    return _RUN[of.name].name if of.name in _RUN else of.name
+
+
+class EventsField(SelectMultipleField):
+    """What was done, each a box to tick."""
+
+    widget = ListWidget(prefix_label=False)
+    option_widget = CheckboxInput()
+
+
+def _typed(of: Field):
+    """The field of the form in which a field of a reading is typed."""
+    limits = {"low": of.low, "high": of.high}
+    make = {"instant": lambda: InstantField(of.label), "fraction": lambda: LevelField(of.label),
+            "voltage": lambda: QuantityField(of.label, "voltage", **limits), "clock": lambda: ClockField(of.label),
+            "energy": lambda: QuantityField(of.label, "energy", **limits),
+            "temperature": lambda: QuantityField(of.label, "number", **limits),
+            "word": lambda: ChoiceField(of.label, [("", "not noted"), *((word, word) for word in of.words)]),
+            "words": lambda: EventsField(of.label, choices=[(word, EVENT_WORDS[word]) for word in of.words]),
+            "text": lambda: StringField(of.label, validators=[Length(
+                max=int(of.high), message="Found more than %(max)d letters.")])}
+    return RunField(of.label) if of.name in _RUN else make[of.kind]()
+
+
+@dataclass(frozen=True)
+class Box:
+    """One field as the entry shows it: its field, label, example, and the keys of a phone."""
+
+    field: Any
+    label: str
+    hint: str
+    pad: str
 
 
 class ReadingForm(PlacedForm):
-    """A reading as it is typed; energies since the reading before."""
-
-    at = InstantField("When")
-    soc = LevelField("Level")
-    solar_wh = QuantityField("Sun", "energy", high=1e7)
-    vehicle = RunField("Engine")
-    generator = RunField("Generator")
-    mains_wh = QuantityField("Mains", "energy", high=1e7)
-    use_wh = QuantityField("Used", "energy", high=1e7)
-    sky = ChoiceField("Sky", [("", "not noted"), *((word, word) for word in SKIES)])
-    full_at = ClockField("Full at")
-    volts = QuantityField("Volts", "voltage", high=1000)
-    temp_c = QuantityField("Bank, °C", "number", low=-60, high=80)
-    note = StringField("Note", validators=[Length(max=2000, message="Found more than %(max)d letters.")])
+    """A reading as it is typed; energies since the reading before. Its fields follow from those of a reading."""
 
     def __init__(self, rig: Rig, now, reading: Reading | None = None, prefix: str = ""):
         """Fit the form to the rig (only its sources are asked for), filled with what was sent, else a reading."""
         self._kept = reading
         super().__init__(rig, now, data=_shown(reading, now, rig.zone), prefix=prefix)
-        for source, name in _FIELD_OF_SOURCE.items():
-            if not rig.has(source) and self[name].data is None:
+        for source in SOURCE_TABLE:
+            name = form_name(BY_NAME[source.wh])
+            if not rig.has(source.name) and self[name].data is None:
                 del self[name]
+
+    def boxes(self, entry: str, last: Reading | None = None) -> list[Box]:
+        """The fields of a part of the entry, "main" or "more", in their order.
+
+        last  the reading before, whose figures are the examples
+        """
+        found = []
+        for name, of in {form_name(of): of for of in _IN_ORDER if of.entry == entry}.items():
+            if name not in self or of.kind == "instant":
+                continue
+            shown = getattr(last, of.name, None) if of.kind in ("fraction", "energy") and name == of.name else None
+            hint = of.hint if shown is None else f"{shown * 100:.0f}" if of.kind == "fraction" else f"{shown:.0f}"
+            number = of.kind in NUMBERS
+            # A station's packs are typed apart, with spaces that a number pad lacks.
+            pad = "" if not number else "text" if of.kind == "fraction" and self._rig.bank.pack_wh else "decimal"
+            found.append(Box(self[name], self._label(of), hint, pad))
+        return found
+
+    def _label(self, of: Field) -> str:
+        source = _RUN.get(of.name)
+        if source:
+            parts = self._rig.parts(source.name)
+            return f"{parts[0].name if parts else source.name.capitalize()}, h"
+        return f"{of.label} {self._rig.use_side.upper()}" if of.name == "use_wh" else of.label
 
     def validate(self, extra_validators=None):
         if not super().validate(extra_validators):
@@ -55,7 +112,7 @@ class ReadingForm(PlacedForm):
     @staticmethod
     def field_of(doubt: Doubt) -> str:
         """The field that a doubt is about."""
-        return {"vehicle_hours": "vehicle", "generator_hours": "generator"}.get(doubt.name, doubt.name)
+        return form_name(BY_NAME[doubt.name])
 
     @property
     def mark(self) -> str:
@@ -64,18 +121,15 @@ class ReadingForm(PlacedForm):
 
     def filled(self) -> bool:
         """Whether anything but the time was typed."""
-        return any((field.data not in (None, "") or getattr(field, "typed", "")) for name, field in self._fields.items()
+        return any((field.data not in (None, "", []) or getattr(field, "typed", ""))
+                   for name, field in self._fields.items()
                    if name not in ("at", "csrf_token"))
 
     def reading(self) -> Reading:
         """The reading that was typed."""
-        values = {name: self[name].data for name in ("solar_wh", "mains_wh", "use_wh", "sky", "volts", "temp_c")
-                  if name in self}
-        values["soc"], values["pack_socs"] = self.soc.data or (None, ())
-        for source in ("vehicle", "generator"):
-            if source in self and self[source].data is not None:
-                values[f"{source}_wh"], values[f"{source}_hours"] = self[source].data
         shown = _shown(self._kept, self._now, self._rig.zone)
+        values = {of.name: self._value(of) for of in FIELDS if of.entry and form_name(of) in self}
+        values["soc"], values["pack_socs"] = self.soc.data or (None, ())
         at = self.at.data
         if self._kept and self.at.typed == self.at.show(self._kept.at):
             at = self._kept.at  # the field shows no seconds, and untouched it takes none away
@@ -83,20 +137,32 @@ class ReadingForm(PlacedForm):
             full_at = self._kept.full_at  # likewise its day, which may be some days before the reading's
         else:
             full_at = self.full_at.data and clock_before(self.full_at.data, at, self._rig.zone)
-        if self._kept:
-            values |= {"answer": self._kept.answer, "at_bank": self._kept.at_bank}
-        return Reading(at, full_at=full_at, note=" ".join((self.note.data or "").split()), **values)
+        kept = {of.name: getattr(self._kept, of.name) for of in FIELDS if not of.entry} if self._kept else {}
+        return Reading(**kept | values | {"at": at, "full_at": full_at})
+
+    def _value(self, of: Field):
+        data = self[form_name(of)].data
+        if of.name in _RUN:
+            return None if data is None else data[of.kind == "hours"]
+        if of.kind == "words":
+            return ordered_events(data or ())
+        return " ".join((data or "").split()) if of.kind == "text" else data
+
+
+for _of in _IN_ORDER:
+    if _of.entry and not hasattr(ReadingForm, form_name(_of)):
+        setattr(ReadingForm, form_name(_of), _typed(_of))
 
 
 def _shown(reading: Reading | None, now, zone) -> dict:
     if reading is None:
         clock = g.get("clock")
         return {} if clock and clock.dead else {"at": now}  # a wrong clock hints at nothing
-    shown = {name: getattr(reading, name)
-             for name in ("at", "solar_wh", "mains_wh", "use_wh", "sky", "volts", "temp_c", "note")}
+    shown = {of.name: getattr(reading, of.name) for of in FIELDS if of.entry and of.name not in _RUN}
     shown["soc"] = None if reading.soc is None else (reading.soc, reading.pack_socs)
     shown["full_at"] = reading.full_at and f"{reading.full_at.astimezone(zone):%H:%M}"
-    for source in ("vehicle", "generator"):
-        run = getattr(reading, f"{source}_wh"), getattr(reading, f"{source}_hours")
-        shown[source] = None if run == (None, None) else run
+    for source in SOURCE_TABLE:
+        if source.hours:
+            run = getattr(reading, source.wh), getattr(reading, source.hours)
+            shown[source.name] = None if run == (None, None) else run
     return shown

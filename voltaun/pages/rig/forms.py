@@ -7,6 +7,7 @@ from wtforms import BooleanField, Form, RadioField, SelectField, StringField
 
 from voltaun.core.rig.fields import FIELDS
 from voltaun.core.rig.parts import CHEMISTRIES, EVIDENCE, PRIORITIES, SOC_FROM
+from voltaun.core.rig.sources import STEADY
 from voltaun.core.units import KINDS, QuantityError, parse
 from voltaun.pages.fields import QuantityField, TypedField
 
@@ -227,5 +228,12 @@ class InverterPart(InverterForm):
     use_side = RadioField("Use is measured", choices=_USE_SIDES)
 
 
-GROUPS = {"arrays": ArrayForm, "vehicles": EngineForm, "generators": GeneratorForm, "mains": MainsForm,
+def _plain_form(group: str) -> type[Form]:
+    """The form of a source of which nothing but its few figures is asked."""
+    fields = {name: FigureField(of.label, f"{group}.{name}", "power") for name, of in FIELDS[group].items()}
+    return type(group.capitalize(), (Form,), {"name": StringField("Name")} | fields)
+
+
+GROUPS = {source.group: _plain_form(source.group) for source in STEADY} | {
+          "arrays": ArrayForm, "vehicles": EngineForm, "generators": GeneratorForm, "mains": MainsForm,
           "places": StayForm, "loads": LoadForm}

@@ -7,8 +7,10 @@ from typing import Any
 from flask import g
 from wtforms import Form
 
+from voltaun.core.rig.fields import FIELDS
 from voltaun.core.rig.limits import Limit, limits
 from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import SOURCE_TABLE, STEADY
 from voltaun.database import rigs
 from voltaun.formats.rig_file import rig_document
 from voltaun.pages import context
@@ -16,11 +18,11 @@ from voltaun.pages.rig.forms import GROUPS, BankPart, InverterPart, PlacePart
 from voltaun.words.sentences import begin, figure_words
 
 ONES = {"place": PlacePart, "bank": BankPart, "inverter": InverterPart}
-NAMES = {"arrays": "array", "vehicles": "engine on the road", "generators": "generator", "mains": "socket",
-         "places": "place that it goes to", "loads": "load"}
-ASKED = {"arrays": ("name", "panel_w", "panels"), "vehicles": ("name", "charge_w"), "generators": ("name", "charge_w"),
-         "mains": ("name", "charge_w"), "places": ("name", "from_day", "latitude", "longitude"),
-         "loads": ("name", "daily_wh", "side")}
+NAMES = {source.group: source.one for source in SOURCE_TABLE} | {
+    "places": "place that it goes to", "loads": "load"}
+ASKED = {source.group: ("name", next(iter(FIELDS[source.group]))) for source in STEADY} | {
+    "arrays": ("name", "panel_w", "panels"), "places": ("name", "from_day", "latitude", "longitude"),
+    "loads": ("name", "daily_wh", "side")}
 """What is asked of a new part; the rest stands as it usually is until it is opened again."""
 
 BESIDE = {"bank": ("soc_from",), "inverter": ("use_side",), "place": ("name",)}

@@ -9,6 +9,7 @@ from voltaun.core.rig import loads as demand
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.limits import limits
 from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import SOURCE_TABLE, SUN
 from voltaun.core.sky.clear_sky import aiming_gains
 from voltaun.core.sky.weather import distance_km
 from voltaun.database import clearsky, rigs
@@ -56,8 +57,7 @@ def _groups(rig: Rig) -> list[tuple[str, str, str, list[tuple[str, str]]]]:
     """The parts as they are listed: group, its heading, its mark in addresses, and (name, figures) of each."""
     sources, ac, dc = one_line.rows(rig)
     told = {row.name: row.figures for row in (*sources, *ac, *dc)}
-    heads = (("arrays", "Sun", "sun"), ("vehicles", "Engine on the road", "vehicles"),
-             ("generators", "Generator", "generators"), ("mains", "Mains, or carried to a socket", "mains"),
+    heads = (*((source.group, source.head, "sun" if source.by == SUN else source.group) for source in SOURCE_TABLE),
              ("loads", "Loads", "loads"), ("places", "Places it goes to", "places"))
     return [(group, head, mark, [(of.name, told.get(of.name, "")) for of in getattr(rig, group)])
             for group, head, mark in heads]

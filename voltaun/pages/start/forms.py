@@ -8,8 +8,9 @@ from wtforms import BooleanField, RadioField, SelectField, StringField
 
 from voltaun.core.rig.bank import rated_energy
 from voltaun.core.rig.fields import Fault, RigFaults
-from voltaun.core.rig.parts import CHEMISTRIES, Bank, Engine, Generator, Mains, Place, SolarArray
+from voltaun.core.rig.parts import CHEMISTRIES, PART_CLASSES, Bank, Place, SolarArray
 from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import SOURCES, STEADY
 from voltaun.core.units import QuantityError, parse
 from voltaun.pages.fields import QuantityField, TypedField, WholeField
 from voltaun.pages.start.places import zones
@@ -83,12 +84,10 @@ class StartForm(FlaskForm):
     rated_energy_wh = QuantityField("The station's Wh", "energy", low=1)
     sources_unknown = BooleanField("I don't know yet")
     solar_w = PanelsField("Sun: panels and their W", "power")
-    vehicle_w = QuantityField("Engine on the road, W into the bank", "power")
-    generator_w = QuantityField("Generator, W into the bank", "power")
-    mains_w = QuantityField("Mains, W into the bank", "power")
 
     def __init__(self, **options):
         super().__init__(**options)
+        self.steady = [self[f"{source.name}_w"] for source in STEADY]
         self.timezone.choices = [("", "I don't know yet"), *((name, name.replace("_", " ")) for name in zones())]
 
     def rig(self) -> Rig:
@@ -107,14 +106,13 @@ class StartForm(FlaskForm):
         if bank is None:
             bank = STAND_IN_BANK
             untold.append("bank")
-        filled = [bool(self[f"{source}_w"].data) for source in ("solar", "vehicle", "generator", "mains")]
+        filled = [bool(self[f"{source}_w"].data) for source in SOURCES]
         if self.sources_unknown.data or not any(filled):
             untold.append("sources")
         return Rig((self.name.data or "").strip(), place, bank, not_yet_told=tuple(untold),
                    arrays=self._array(latitude),
-                   vehicles=(Engine("Engine", self.vehicle_w.data),) if self.vehicle_w.data else (),
-                   generators=(Generator("Generator", self.generator_w.data),) if self.generator_w.data else (),
-                   mains=(Mains("Mains", self.mains_w.data),) if self.mains_w.data else ())
+                   **{of.group: (PART_CLASSES[of.group](of.word.capitalize(), self[f"{of.name}_w"].data),)
+                      for of in STEADY if self[f"{of.name}_w"].data})
 
     def _bank(self) -> Bank | None:
         """The bank that was told, by its labels or figure by figure; None where nothing was."""
@@ -140,3 +138,7 @@ class StartForm(FlaskForm):
         tilt = float(min(45, max(10, round(abs(latitude) * 0.8))))
         panels, watts = self.solar_w.data
         return (SolarArray("Panels", watts, panels, tilt, 180.0 if latitude >= 0 else 0.0),)
+
+
+for _of in STEADY:
+    setattr(StartForm, f"{_of.name}_w", QuantityField(_of.rating, "power"))

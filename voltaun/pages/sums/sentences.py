@@ -187,7 +187,7 @@ def sentences(rig: Rig, level: float | None, month: int, sun_wh: float | None = 
 
 
 def _first_charger(rig: Rig) -> float:
-    chargers = (*rig.generators, *rig.mains, *rig.vehicles)
+    chargers = (*rig.generators, *rig.by_hand)
     return chargers[0].gives_w if chargers else 500.0
 
 
@@ -245,7 +245,7 @@ def _full(rig, v) -> list[str]:
     def takes(watts):
         hours = sums.time_to_full(rig, v["soc"], v["goal"], watts)
         return "for ever" if math.isinf(hours) else show_duration(hours)
-    chargers = (*rig.vehicles, *rig.generators, *rig.mains)
+    chargers = rig.by_hand
     each = [f"{part.name}, {show_power(part.gives_w)}: {takes(part.gives_w)}" for part in chargers]
     good_sun = 0.75 * sum(array.rated_w for array in rig.arrays)
     if good_sun:
