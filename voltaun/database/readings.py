@@ -154,6 +154,12 @@ def everything(connection: sqlite3.Connection, rig_id: int) -> KeptReadings:
         "SELECT * FROM reading WHERE rig_id = ? AND removed = 0 ORDER BY at", (rig_id,)))
 
 
+def with_events(connection: sqlite3.Connection, rig_id: int) -> KeptReadings:
+    """The rig's readings on which something was done, in order of time."""
+    return _all_kept(connection.execute(
+        "SELECT * FROM reading WHERE rig_id = ? AND removed = 0 AND events <> '[]' ORDER BY at", (rig_id,)))
+
+
 def get(connection: sqlite3.Connection, rig_id: int, reading_id: int) -> KeptReading | None:
     """One reading of the rig that is not removed, or None."""
     row = connection.execute("SELECT * FROM reading WHERE rig_id = ? AND id = ? AND removed = 0",

@@ -66,6 +66,7 @@ _DRIVES = {4: 1.5, 12: 2.0, 19: 1.25, 26: 1.5, 43: 2.0, 58: 1.0, 69: 1.5}
 _LATELY = {4: "clear", 3: "mixed", 2: "overcast", 1: "overcast", 0: "overcast", _THIS_MORNING: "overcast"}
 _NOTES = {36: "Wet again. Set on after tea.", 34: "Set on for the freezer.", 26: "Town for jars.",
           10: "First super off.", 2: "Drizzle since noon."}
+_DONE = {12: ("panels_wiped",), 41: ("terminals",), 35: ("oil_changed",)}
 _SHARES = {"clear": (0.74, 0.04), "mixed": (0.46, 0.08), "overcast": (0.21, 0.05), "storm": (0.07, 0.02)}
 _FOLLOWS = {"clear": (0.46, 0.38, 0.16), "mixed": (0.24, 0.44, 0.32), "overcast": (0.14, 0.44, 0.42)}
 _HOURLY = np.array([.6, .6, .6, .6, .6, .7, .9, 1, 1.3, 1.5, 1.5, 1.4, 1.3, 1.3, 1.3, 1.3, 1.2, 1.1, 1.4, 1.5, 1.3,
@@ -199,7 +200,7 @@ class _Simulation:
             sky=None if back == _BREAKFAST else self.sky,
             full_at=self.full_at,
             temp_c=float(round(self.rng.normal(16, 2))) if back % 3 == 0 else None,
-            note=_NOTES.get(back, ""))
+            note=_NOTES.get(back, ""), events=_DONE.get(back, ()))
         self.meters = dict.fromkeys(self.meters, 0.0)
         self.generator_hours, self.full_at = 0.0, None
         return reading

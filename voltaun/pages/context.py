@@ -16,6 +16,7 @@ from flask import current_app, g
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.learned.account import Account, reckon
 from voltaun.core.log.days import Day, by_day
+from voltaun.core.log.events import days_of_events
 from voltaun.core.log.ledger import Interval
 from voltaun.core.outlook.ask import LEARN_DAYS, Ask, Known, known
 from voltaun.core.reasons import NoOutlook
@@ -111,6 +112,12 @@ def days_from(first: date, last: date | None = None) -> dict[date, Day]:
     until = g.now if last is None else day_start(last + timedelta(days=1), rig().zone)
     found = by_day(rig(), intervals_between(begin, until, one_more=last is not None), sun(), first)
     return found if last is None else {day: of for day, of in found.items() if day <= last}
+
+
+def events() -> dict[date, tuple[str, ...]]:
+    """What was done on which local day; see `log.events`."""
+    return kept("events", state(), lambda: days_of_events(
+        (each.reading for each in readings.with_events(db(), g.kept.id)), rig().zone))
 
 
 def intervals_between(begin: datetime, until: datetime, one_more: bool = False) -> list[Interval]:

@@ -5,7 +5,9 @@ from datetime import date
 from typing import Any
 from zoneinfo import ZoneInfo
 
+from voltaun.core.log.events import LastDone
 from voltaun.core.log.reading import Field, Reading
+from voltaun.words.sentences import begin
 from voltaun.words.units import show_duration, show_energy, show_percent
 
 EVENT_WORDS = {"equalised": "bank equalised", "water": "battery water topped up", "terminals": "terminals cleaned",
@@ -35,6 +37,12 @@ def field_shown(of: Field, reading: Reading, zone: ZoneInfo, nothing: str = "·"
     if of.kind in ("instant", "clock"):
         return f"{value.astimezone(zone):%Y-%m-%d %H:%M}"
     return str(_SHOWN[of.kind](value)) if of.kind in _SHOWN else str(value)
+
+
+def done_words(of: LastDone, today: date) -> str:
+    """When something was last done: `Panels wiped 3 days ago, on 21 Nov`."""
+    when = f"{of.day.day} {of.day:%b}" if of.day.year == today.year else f"{of.day.day} {of.day:%b %Y}"
+    return f"{begin(EVENT_WORDS[of.event])} {days_ago(of.day, today)}, on {when}."
 
 
 def days_ago(day: date, today: date) -> str:

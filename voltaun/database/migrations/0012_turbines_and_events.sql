@@ -46,3 +46,4 @@ ALTER TABLE reading ADD COLUMN turbine_wh REAL CHECK (turbine_wh >= 0);
 
 -- What was done, as a list of words: equalised, water, panels_wiped and so on.
 ALTER TABLE reading ADD COLUMN events TEXT NOT NULL DEFAULT '[]' CHECK (json_valid(events));
+CREATE INDEX reading_events ON reading (rig_id, at) WHERE events <> '[]';

@@ -1,6 +1,6 @@
 """The strip: days as columns on one time axis, the past as it was logged, now as a hinge, the fan ahead."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
@@ -14,6 +14,7 @@ from voltaun.core.outlook.plans import Plan
 from voltaun.core.rig.sources import SOURCES
 from voltaun.pages.figures.svg import band, el, figure, join, path
 from voltaun.pages.figures.weave import SOURCE_WORDS, fill
+from voltaun.words.readings import EVENT_WORDS
 from voltaun.words.sentences import chance, range_of, sun_ahead
 from voltaun.words.units import show_energy, show_percent
 
@@ -42,28 +43,31 @@ class Column:
     line: str
     sky: str | None = None
     planned: bool = False
+    done: tuple[str, ...] = ()
 
 
 def columns(first: date, last: date, logged: dict[date, Day], outlook: Outlook | None,
             skies: dict[date, str] | None = None, told: Callable[[Plan], str] = str,
-            floor: float = 0.0) -> list[Column]:
+            floor: float = 0.0, done: Mapping[date, tuple[str, ...]] | None = None) -> list[Column]:
     """The days from first to last, each with its logged part, its outlook, and its line of figures.
 
     skies  words given for coming days; told  puts a plan in words; floor  the everyday floor, a fraction
+    done   what was done on a day, of EVENTS
     """
-    skies = skies or {}
+    skies, done = skies or {}, done or {}
     planned = {day: [told(plan) for plan in outlook.plans if plan.on(day)]
                for day in days_between(first, last)} if outlook else {}
     ahead = {day.day: day for day in outlook.days} if outlook else {}
     if outlook and outlook.today:
         ahead[outlook.today.day] = outlook.today
     return [Column(day, logged.get(day), ahead.get(day),
-                   _line(day, logged.get(day), ahead.get(day), skies.get(day), planned.get(day, []), floor),
-                   skies.get(day), bool(planned.get(day)))
+                   _line(day, logged.get(day), ahead.get(day), skies.get(day), planned.get(day, []), floor,
+                         done.get(day, ())),
+                   skies.get(day), bool(planned.get(day)), done.get(day, ()))
             for day in days_between(first, last)]
 
 
-def _line(day, past, ahead, sky, planned, floor) -> str:
+def _line(day, past, ahead, sky, planned, floor, done) -> str:
     told = [f"{day:%a} {day.day} {day:%b}"]
     if past is not None and past.hours > 0.5:
         sources = ", ".join(f"{SOURCE_WORDS[s]} {'~' if s in past.reckoned else ''}{show_energy(wh)}"
@@ -77,6 +81,7 @@ def _line(day, past, ahead, sky, planned, floor) -> str:
             told.append(f"about {show_energy(past.spilt_wh)} spilt")
         if past.sky:
             told.append(past.sky)
+    told += [EVENT_WORDS[event] for event in done]
     if ahead is not None:
         told.append(f"{'still ' if past else ''}{sun_ahead(ahead)}")
         told.append(f"at dusk {range_of(ahead.dusk_soc.p10, ahead.dusk_soc.p90, show_percent)}")
@@ -99,7 +104,7 @@ def draw(size: Size, shown: list[Column], levels: list[tuple[datetime, float, bo
     lines   more levels by the class they are drawn with, such as how it had been otherwise
     """
     frame = _Frame(size, shown, zone)
-    parts = [frame.ground(floors), frame.sky_marks(), frame.bars(),
+    parts = [frame.ground(floors), frame.sky_marks(), frame.done_marks(), frame.bars(),
              frame.fan(outlook) if outlook else None, frame.levels(levels, shown[0].day),
              *(frame.line(points, kind) for kind, points in (lines or {}).items()),
              frame.hinge(now), frame.labels(now), frame.links(log_url, now)]
@@ -163,6 +168,14 @@ class _Frame:
                 marks.append(el("path", d=f"M{x - self.column_width * 0.3:.1f} {y:.1f} h{self.column_width * 0.6:.1f} "
                                           "m0 -2 v4", class_="plan-mark"))
         return join(marks)
+
+    def done_marks(self) -> Markup:
+        """Where something was done: a notch cut down from the top of the level's register."""
+        width = self.size.letters * 0.5
+        return join(el("path", d=f"M{x - width:.1f} {self.top:.1f} h{2 * width:.1f} l{-width:.1f} {1.6 * width:.1f} Z",
+                       class_="done-mark")
+                    for n, column in enumerate(self.shown) if column.done
+                    for x in (self.left + (n + 0.5) * self.column_width,))
 
     def bars(self) -> Markup:
         width = self.column_width * 0.56

@@ -6,6 +6,7 @@ from datetime import date, timedelta
 from flask import Response, abort, flash, g, redirect, render_template, request, url_for
 
 from voltaun.core.instants import day_start, local_day
+from voltaun.core.log.events import last_done
 from voltaun.core.log.reading import ANSWERS, FIELDS
 from voltaun.database import monitors, readings, settings
 from voltaun.database.connection import transaction
@@ -15,7 +16,7 @@ from voltaun.pages.log.sheet import Sheet
 from voltaun.pages.reading import asking
 from voltaun.pages.reading.forms import ReadingForm
 from voltaun.pages.today import views as today
-from voltaun.words.readings import field_shown, field_words
+from voltaun.words.readings import EVENT_WORDS, done_words, field_shown, field_words
 from voltaun.words.sentences import begin
 from voltaun.words.units import show_percent
 
@@ -35,15 +36,17 @@ def show():
 def render(editing=None, form=None, status=200, **extra):
     """The page; `editing` the reading that is open in place, with its form."""
     day = _asked_day()
-    sheet = _sheet(day)
-    return render_template("log/log.html", sheet=sheet, editing=editing, form=form, asked=day,
-                           strips=_strips(sheet), **extra), status
+    sheet, today_is = _sheet(day), local_day(g.now, context.rig().zone)
+    done = [(done_words(of, today_is), of.beside) for of in last_done(context.events(), today_is)]
+    return render_template("log/log.html", sheet=sheet, editing=editing, form=form, asked=day, done=done,
+                           event_words=EVENT_WORDS, strips=_strips(sheet), **extra), status
 
 
 def _strips(sheet: Sheet):
     """The sheet's weeks as a strip, and the last two of them for a phone."""
     rig = context.rig()
-    columns = strip.columns(sheet.first, min(sheet.last, local_day(g.now, rig.zone)), sheet.days, None)
+    columns = strip.columns(sheet.first, min(sheet.last, local_day(g.now, rig.zone)), sheet.days, None,
+                            done=context.events())
     levels = [(interval.end, interval.soc_end, interval.soc_basis == "read")
               for interval in sheet.intervals if interval.soc_end is not None]
     floors = (rig.bank.everyday_floor, rig.bank.hard_floor)
