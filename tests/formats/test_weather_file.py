@@ -33,7 +33,7 @@ def epw(shift=0, year=2021, ghi=None):
     return out.getvalue()
 
 
-def pvgis(hours=8760, form="csv", slope=0.0):
+def pvgis(hours=8760, form="csv", slope=0.0, azimuth=0):
     """Hours in UTC from a place at 147° east: sun from nine to fifteen o'clock of the tenth hour east."""
     rows = []
     for hour in range(hours):
@@ -43,10 +43,10 @@ def pvgis(hours=8760, form="csv", slope=0.0):
     if form == "json":
         return json.dumps({"inputs": {"location": {"latitude": -42.02, "longitude": 147.21, "elevation": 310.0},
                                       "mounting_system": {"fixed": {"slope": {"value": slope},
-                                                                    "azimuth": {"value": 0}}}},
+                                                                    "azimuth": {"value": azimuth}}}},
                            "outputs": {"hourly": rows}})
     head = ("Latitude (decimal degrees): -42.020\nLongitude (decimal degrees): 147.210\nElevation (m): 310.0\n"
-            f"Slope: {slope} deg.\nAzimuth: 0 deg.\n\ntime,Gb(i),Gd(i),Gr(i),H_sun\n")
+            f"Slope: {slope} deg.\nAzimuth: {azimuth} deg.\n\ntime,Gb(i),Gd(i),Gr(i),H_sun\n")
     return head + "".join(",".join(map(str, row.values())) + "\n" for row in rows) + "\nGb(i): Beam\n"
 
 
@@ -78,6 +78,15 @@ class Formats(unittest.TestCase):
             flat = on_plane(read, 0.0, 0.0)
             self.assertAlmostEqual(float(flat[12]), 300.0, delta=2.0)
             self.assertEqual(read.covers, "2021")
+
+    def test_pvgis_counts_the_azimuth_from_south_over_west(self):
+        # 200 W/m² of beam on a plane towards the west, at three in the afternoon and at nine in the morning: where the
+        # sun stands before the plane the beam is a little more than that, behind it nothing can be told of it.
+        for azimuth, bright, dark in ((90, 14, 9), (-90, 9, 14)):
+            read = read_weather(pvgis(slope=60.0, azimuth=azimuth).encode())
+            summer = read.dni.reshape(365, 24)[15]
+            self.assertTrue(200 <= summer[bright] < 300, summer[bright])
+            self.assertTrue(summer[dark] == 0 or summer[dark] > 300, summer[dark])
 
     def test_what_is_no_weather(self):
         for data, words in ((b"", "found no weather file"), (b"at,soc\n", "found no weather file"), (b"{}", "expected"),

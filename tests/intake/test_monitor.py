@@ -7,7 +7,7 @@ from datetime import timedelta
 from tests.support import NOW, DatabaseCase
 from voltaun import clock
 from voltaun.core.log.reading import Reading
-from voltaun.database import backup, monitors, samples
+from voltaun.database import backup, monitors, rigs, samples
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
 from voltaun.intake import bringing, client, monitor
@@ -102,3 +102,13 @@ class Monitored(DatabaseCase):
         self.assertTrue(all(0 < each[3] < 100 for each in day))
         into = standin.sample(86_400)[4] - standin.sample(0)[4]
         self.assertAlmostEqual(into, sum(max(0, each[2]) for each in day) / 60, delta=20)
+
+
+class Due(DatabaseCase):
+    def test_the_monitor_of_a_removed_rig_is_asked_no_more(self):
+        with transaction(self.db):
+            monitors.keep(self.db, self.rig_id, "http://127.0.0.1:9", 5)
+        self.assertEqual(monitors.due(self.db, NOW), [self.rig_id])
+        with transaction(self.db):
+            rigs.remove(self.db, self.rig_id, NOW)
+        self.assertEqual(monitors.due(self.db, NOW), [])

@@ -67,6 +67,26 @@ class Sheets(PagesCase):
         self.shows("expected the earlier day first",
                    self.client.get("/1/log/compare?a_first=2026-11-10&a_last=2026-11-01").text)
 
+    def test_the_bounds_of_a_stretch(self):
+        # A reading at the midnight that begins a stretch tells of the day before; at the one that ends it, of it.
+        midnight = datetime(2026, 11, 10, 13, tzinfo=UTC)  # the 11th in Hobart
+        self.keep(Reading(midnight, soc=0.15, generator_hours=2.0),
+                  Reading(midnight + timedelta(days=5), soc=0.5, generator_hours=1.5))
+        asked = self.client.get("/1/log/compare?a_first=2026-11-06&a_last=2026-11-10"
+                                "&b_first=2026-11-11&b_last=2026-11-15").text
+        row = re.search(r"<tr><th>Generator</th><td[^>]*>([^<]*)</td><td[^>]*>([^<]*)</td>", " ".join(asked.split()))
+        self.assertEqual(row.groups(), ("2 h", "1 h 30"))
+
+    def test_the_last_level_of_a_month_and_its_last_night(self):
+        first = datetime(2025, 1, 30, 22, tzinfo=UTC)  # 9:00 on the 31st in Hobart
+        self.keep(*(Reading(first + timedelta(hours=24 * n), soc=soc, use_wh=2400.0, solar_wh=0.0)
+                    for n, soc in enumerate((0.61, 0.52, 0.44), -1)))
+        lines = " ".join(self.client.get("/1/log/year/2025").text.split())
+        january = lines[lines.index("month/2025/1\""):lines.index("month/2025/2\"")]
+        # 15 h of the 30th, 9 and 15 h of the 31st: 39 of 24-hour days of 2400 Wh.
+        self.assertIn("3.90 kWh", january)
+        self.assertIn("52 %", january)
+
     def test_month_and_year(self):
         month = self.client.get("/1/log/month/2026/11").text
         self.shows("November 2026: ", month)

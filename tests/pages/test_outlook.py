@@ -101,6 +101,15 @@ class Sky(OutlookCase):
                           (TODAY + timedelta(days=99), "clear")):
             self.assertEqual(self.tap(day, word).status_code, 400)
 
+    def test_the_last_word_of_several_days_stands(self):
+        day = TODAY + timedelta(days=2)
+        with transaction(self.db):
+            for ago, word in ((0, "clear"), (3, "storm"), (1, "mixed")):
+                plans.give_sky(self.db, 1, day, TODAY - timedelta(days=ago), word)
+        self.assertEqual(plans.skies(self.db, 1, TODAY, day), {day: "clear"})
+        past = plans.past_skies(self.db, 1, TODAY, day + timedelta(days=1))
+        self.assertEqual(sorted(past), [(day, 2, "clear"), (day, 3, "mixed"), (day, 5, "storm")])
+
     def serve(self, **more):
         server = standin.server(0, **more)
         threading.Thread(target=server.serve_forever, daemon=True).start()

@@ -1,5 +1,8 @@
 """The `voltaun` command: the same core calls as the pages."""
 
+import codecs
+import io
+import sys
 from importlib import import_module
 
 import click
@@ -13,6 +16,20 @@ COMMANDS = {"serve": ("serving", "serve"), "demo": ("serving", "demo"),
             "backup": ("keeping", "backup"), "restore": ("keeping", "restore"), "check": ("keeping", "check"),
             "standin": ("standing_in", "standin")}
 """The module and the name of each command; a module is loaded when one of its commands is first asked for."""
+
+
+_PLAINLY = str.maketrans({"−": "-", "–": "-", "—": "-", "…": "...", "×": "x", "“": '"', "”": '"', "’": "'"})
+
+
+def _plainly(error: UnicodeError) -> tuple[str, int]:
+    """What a terminal of few letters shows in place of those that it lacks."""
+    if not isinstance(error, UnicodeEncodeError):
+        raise error
+    lacking = error.object[error.start:error.end].translate(_PLAINLY)
+    return "".join(letter if letter < "\x7f" else "?" for letter in lacking), error.end
+
+
+codecs.register_error("plainly", _plainly)
 
 
 class Commands(click.Group):
@@ -32,3 +49,6 @@ class Commands(click.Group):
 @click.version_option(__version__, prog_name="voltaun")
 def main():
     """A logbook that reckons: how long an off-grid battery lasts, and what to do about it."""
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="plainly")

@@ -68,7 +68,7 @@ def parse(text: str, kind: str, *, volts: float | None = None, low: float | None
 
     text   what was typed; decimal point or comma, spaces between thousands, units in any case, products
            with x, × or *
-    kind   a key of KINDS; a bare number is taken in that kind's own unit, or in `unit` where a label names another
+    kind   a key of KINDS; a bare number or product is taken in its own unit, or in `unit` where a label names another
     volts  the bank's nominal voltage, V; with it an energy may be given in Ah or A × h, and a charge in Wh
     low, high  limits in the unit returned
     Returns Wh, W, Ah, V, A, h, a plain number, or for `percent` a fraction 0–1.
@@ -142,14 +142,17 @@ def _factor(part: str, shown: str, wanted: Kind) -> tuple[float, tuple[int, int,
 
 def _product(clean: str, shown: str, wanted: Kind, volts: float | None, unit: str) -> float:
     parts = re.split(r"[x*]", clean)
+    bare = _UNITS[unit.lower()][0] if unit else 1.0
     if len(parts) == 1 and re.fullmatch(r"[^a-z]*", clean):
-        return _number(clean, shown, wanted) * (_UNITS[unit.lower()][0] if unit else 1.0)
+        return _number(clean, shown, wanted) * bare
     value, powers = 1.0, (0, 0, 0)
     for part in parts:
         factor, of_part = _factor(part, shown, wanted)
         value *= factor
         powers = (powers[0] + of_part[0], powers[1] + of_part[1], powers[2] + of_part[2])
-    if powers == wanted.powers or powers == _BARE:
+    if powers == _BARE:
+        return value * bare
+    if powers == wanted.powers:
         return value
     if wanted.powers == _WATT_HOUR and powers == _AMP_HOUR:
         if volts:

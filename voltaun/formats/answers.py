@@ -15,6 +15,7 @@ from voltaun.core.outlook.scores import Backtest
 from voltaun.core.outlook.ways import Way
 from voltaun.core.reasons import Reason
 from voltaun.core.rig.rig import Rig
+from voltaun.core.sizing.choices import Choice, run_by_rule
 from voltaun.core.sizing.simulation import Additions, Spread
 from voltaun.core.sizing.worksheet import Option, Worksheet
 from voltaun.formats.plan_text import as_text
@@ -154,7 +155,7 @@ def _simulation(found: Additions, say: Callable[[Reason], str]) -> dict:
             "measures": [*choice.bought, *(of.code for of in choice.measures)], "bought": list(choice.bought),
             "days_below_everyday_floor": _spread(came.below), "days_unserved": _spread(came.unserved_days),
             "unserved_wh": _spread(came.unserved_wh), "spilt_wh": _spread(came.spilt_wh),
-            "generator_hours": _spread(came.generator_h), "generator_litres": _litres(found, came.generator_h),
+            "generator_hours": _spread(came.generator_h), "generator_litres": _litres(found, choice, came.generator_h),
             "brought_wh": _spread(came.brought_wh),
             "longest_below_days": {"p50": _n(came.longest.p50), "p90": _n(came.longest.p90)},
             "as_recorded": recorded and {
@@ -175,11 +176,13 @@ def _spread(of: Spread) -> dict:
     return {"mean": _n(of.mean)} | _three(of)
 
 
-def _litres(found: Additions, hours: Spread) -> dict | None:
-    generators = found.ask.rig.generators
-    if not generators or generators[0].fuel_l_per_hour is None:
+def _litres(found: Additions, choice: Choice, hours: Spread) -> dict | None:
+    """What the generator burns that this option runs; of one that runs none, what the rig's first would."""
+    rig = found.ask.rig
+    runs = run_by_rule(rig, choice) or next(iter(rig.generators), None)
+    if runs is None or runs.fuel_l_per_hour is None:
         return None
-    litres = generators[0].fuel_l_per_hour
+    litres = runs.fuel_l_per_hour
     return {name: _n(value * litres) for name, value in _spread(hours).items()}
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
+import threading
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Hashable, Iterator
 from contextlib import contextmanager, suppress
@@ -72,6 +73,7 @@ def tables_db(of: Rig):
         return db()  # made, but not kept
 
 
+_KEEPING = threading.Lock()
 KEPT = 8
 """So many of each thing that was reckoned are kept by the server, for the rigs that are looked at."""
 
@@ -79,13 +81,14 @@ KEPT = 8
 def kept(name: str, key: Hashable, make: Callable[[], Any]) -> Any:
     """What was reckoned under a name, once for each key."""
     found = current_app.extensions.setdefault(f"voltaun-{name}", {})
-    if key not in found:
-        made = make()
-        while len(found) >= KEPT:
-            found.pop(next(iter(found)), None)
-        found[key] = made
-        return made
-    return found[key]
+    try:
+        return found[key]
+    except KeyError:
+        made = make()  # outside the lock: two that want the same make it twice rather than one wait for another's rig
+    with _KEEPING:
+        while len(found) >= KEPT and key not in found:
+            found.pop(next(iter(found)))
+        return found.setdefault(key, made)
 
 
 def peek(name: str, key: Hashable) -> Any:

@@ -3,7 +3,7 @@
 from dataclasses import replace
 from datetime import date, timedelta
 
-from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
+from flask import abort, flash, g, redirect, render_template, request, url_for
 
 from voltaun.core.outlook.autonomy import momentary
 from voltaun.core.outlook.plans import SOURCE_OF
@@ -211,11 +211,7 @@ def past_outlooks():
     if kept:
         begin = max(kept[0].at + timedelta(days=PAST_AFTER_DAYS), now - timedelta(days=PAST_OUTLOOKS))
         key = (g.kept.id, g.kept.version, look.today, readings.stamp(context.db()))
-        cache = current_app.extensions.setdefault("voltaun-past", {})
-        if key not in cache:
-            cache.clear()
-            cache[key] = backtest(rig, kept, context.sun(), PAST_DAYS, begin)
-        made = cache[key]
+        made = context.kept("past", key, lambda: backtest(rig, kept, context.sun(), PAST_DAYS, begin))
     pictures = [past.draw(made, rig.zone, width, height, letters, name)
                 for width, height, letters, name in ((1060, 260, 13, "past-wide"), (390, 240, 11.5, "past-narrow"))
                 ] if made and made.sun else []
