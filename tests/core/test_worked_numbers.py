@@ -44,7 +44,7 @@ class Alternator(unittest.TestCase):
 
 class Spilt(unittest.TestCase):
     def test_it_goes_to_the_days_by_their_sun_and_not_by_their_hours(self):
-        # 100 Wh in each half hour from 6 to 18 UTC: from noon on the 1st to 9:00 on the 3rd that is 6, 12 and 3 h of sun.
+        # 100 Wh in each half hour from 6 to 18 UTC: from noon on the 1st to 9:00 on the 3rd 6, 12 and 3 h.
         total = RunningTotal(np.tile(np.r_[np.zeros(12), np.full(24, 100.0), np.zeros(12)], 365))
         sun = RigSun((total,), (None,), total)
         here = replace(rig(), place=replace(rig().place, timezone="Etc/UTC"))
