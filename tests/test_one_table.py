@@ -136,6 +136,9 @@ class Typed(PagesCase):
         self.assertEqual(answer.status_code, 303)
         (kept,) = readings.everything(self.db, rig_id)
         again = self.client.get(f"/{rig_id}/log?edit={kept.id}").text
+        for source in SOURCE_TABLE:
+            self.assertEqual(getattr(kept.reading, source.wh), 321.0)
+            self.assertEqual(getattr(kept.reading, source.hours, 1.5) if source.hours else 1.5, 1.5)
         for of in FIELDS:
             with self.subTest(of.name):
                 if of.entry:

@@ -88,6 +88,14 @@ class Formats(unittest.TestCase):
             self.assertTrue(200 <= summer[bright] < 300, summer[bright])
             self.assertTrue(summer[dark] == 0 or summer[dark] > 300, summer[dark])
 
+    def test_pvgis_has_the_sun_in_the_middle_of_its_hour(self):
+        # Where the tenth hour east is the sun's own, it is highest at noon in the middle of April: the beam of the hour
+        # before noon and of the one after comes from the same height.
+        read = read_weather(pvgis().replace("147.210", "150.000").encode())
+        april = read.dni.reshape(365, 24)[104]
+        self.assertAlmostEqual(april[11], april[12], delta=0.01 * april[12])
+        self.assertAlmostEqual(april[9], april[14], delta=0.02 * april[14])
+
     def test_what_is_no_weather(self):
         for data, words in ((b"", "found no weather file"), (b"at,soc\n", "found no weather file"), (b"{}", "expected"),
                             (b"LOCATION,x\n", "cannot be read"), (b"\xff\xfe\x00", "found no weather file")):

@@ -83,9 +83,15 @@ class Sheets(PagesCase):
                     for n, soc in enumerate((0.61, 0.52, 0.44), -1)))
         lines = " ".join(self.client.get("/1/log/year/2025").text.split())
         january = lines[lines.index("month/2025/1\""):lines.index("month/2025/2\"")]
-        # 15 h of the 30th, 9 and 15 h of the 31st: 39 of 24-hour days of 2400 Wh.
+        # 15 h of the 30th, 9 and 15 h of the 31st: 39 of 24-hour days of 2400 Wh. The lowest, and the last.
         self.assertIn("3.90 kWh", january)
-        self.assertIn("52 %", january)
+        self.assertRegex(january, r">52 %</td> <td[^>]*>52 %</td>")
+        day = " ".join(self.client.get("/1/log/month/2025/1").text.split())
+        thirty_first = day[day.index("day=2025-01-31"):]
+        self.assertRegex(thirty_first, r">52 %</td> <td[^>]*>52 %</td>")
+        self.keep(Reading(first + timedelta(hours=6), soc=0.58))  # the last of the month, not its lowest
+        lines = " ".join(self.client.get("/1/log/year/2025").text.split())
+        self.assertRegex(lines, r">January</a></th> <td[^>]*>52 %</td> <td[^>]*>58 %")
 
     def test_month_and_year(self):
         month = self.client.get("/1/log/month/2026/11").text

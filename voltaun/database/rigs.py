@@ -7,12 +7,12 @@ from dataclasses import asdict, dataclass, fields
 from datetime import date, datetime
 
 from voltaun.core.rig.figures import Path, figures
-from voltaun.core.rig.parts import PART_CLASSES, Bank, Inverter, Load, Place, SolarArray, Stay
+from voltaun.core.rig.parts import PART_CLASSES, Bank, Inverter, Load, Place, SolarArray, SpillThing, Stay
 from voltaun.core.rig.rig import Rig, named_apart
 from voltaun.core.rig.sources import STEADY
 from voltaun.database.readings import instant_text
 
-_PARTS = ("bank", "inverter", "solar_array", "charger", "load", "stay")
+_PARTS = ("bank", "inverter", "solar_array", "charger", "load", "stay", "spill_list")
 
 
 ODD = (ValueError, TypeError, KeyError, IndexError, AttributeError, OverflowError, RecursionError, LookupError)
@@ -60,6 +60,8 @@ def get(connection: sqlite3.Connection, rig_id: int, also_removed: bool = False)
     stays = connection.execute("SELECT * FROM stay WHERE rig_id = ? ORDER BY from_day", (rig_id,))
     groups = {"arrays": tuple(_made(SolarArray, part) for part in arrays),
               "loads": tuple(_made(Load, part) for part in loads)}
+    groups["spill_list"] = tuple(_made(SpillThing, part) for part in connection.execute(
+        "SELECT * FROM spill_list WHERE rig_id = ? ORDER BY position", (rig_id,)))
     groups |= {source.group: tuple(_made(PART_CLASSES[source.group], part) for part in chargers
                                    if part["source"] == source.name) for source in STEADY}
     rig = Rig(row["name"], _made(Place, row), _made(Bank, bank), inverter and _made(Inverter, inverter),
@@ -162,7 +164,7 @@ def _document(rig: Rig) -> dict:
 
 
 def _from_document(document: dict) -> Rig:
-    groups = PART_CLASSES | {"loads": Load, "places": Stay}
+    groups = PART_CLASSES | {"loads": Load, "places": Stay, "spill_list": SpillThing}
     parts = {"place": Place, "bank": Bank, "inverter": Inverter}
     made = {name: value and kind(**_typed(value)) for name, kind in parts.items() for value in (document[name],)}
     made |= named_apart({name: tuple(kind(**_typed(part)) for part in document.get(name, ()))
@@ -267,7 +269,7 @@ def _rig_row(rig: Rig) -> dict:
 def _write_parts(connection, rig_id, rig):
     rows = [("bank", _row(rig_id, rig.bank)), *(("inverter", _row(rig_id, part)) for part in (rig.inverter,) if part)]
     rows += [(table, _row(rig_id, part, position=n) | also) for table, parts, also in
-             (("solar_array", rig.arrays, {}), ("load", rig.loads, {}),
+             (("solar_array", rig.arrays, {}), ("load", rig.loads, {}), ("spill_list", rig.spill_list, {}),
               *(("charger", rig.parts(source.name), {"source": source.name}) for source in STEADY))
              for n, part in enumerate(parts)]
     rows += [("stay", _row(rig_id, stay)) for stay in rig.places]

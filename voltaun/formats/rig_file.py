@@ -8,11 +8,11 @@ from functools import cache
 from pathlib import Path
 
 from voltaun.core.rig.fields import MOST_PARTS, Fault, RigFaults
-from voltaun.core.rig.parts import PART_CLASSES, Bank, Inverter, Load, Place, Stay
+from voltaun.core.rig.parts import PART_CLASSES, Bank, Inverter, Load, Place, SpillThing, Stay
 from voltaun.core.rig.rig import Rig
 
 VERSION = 1
-_GROUPS = PART_CLASSES | {"loads": Load, "places": Stay}
+_GROUPS = PART_CLASSES | {"loads": Load, "places": Stay, "spill_list": SpillThing}
 
 
 def read_rig(text: str, told: list[str] | None = None) -> Rig:

@@ -1,12 +1,14 @@
 """Worked on paper: a bank of 9600 Wh, four 300 W panels, about 2 kWh used a day."""
 
 import unittest
+from dataclasses import replace
 from datetime import timedelta
 
 from tests.support import NOW, readings, rig, sun_of
 from voltaun.core.learned.account import reckon
 from voltaun.core.learned.doubts import doubts, doubts_of_many
 from voltaun.core.log.reading import Reading
+from voltaun.core.rig.parts import Generator
 
 RIG = rig()
 SUN = sun_of(RIG)
@@ -57,6 +59,15 @@ class Doubted(unittest.TestCase):
         self.assertEqual(self.asked(generator_hours=25.5), [("generator_hours", "hours")])
         self.assertEqual((self.asked(generator_hours=25.0), self.asked(volts=26.4)), ([], []))
         self.assertEqual((self.asked(volts=13.2), self.asked(volts=264)), ([("volts", "volts")],) * 2)
+
+    def test_more_than_a_source_can_give_in_the_time(self):
+        # 900 W for a day are 21.6 kWh; with three tenths of room and 50 Wh, 28.13 kWh. A rig without one is not asked.
+        of = replace(RIG, generators=(Generator("Set", 900),))
+        for wh, asked in ((28_100.0, []), (28_200.0, [("generator_wh", "most")])):
+            told = Reading(BEFORE.at + timedelta(hours=24), generator_wh=wh)
+            learned = reckon(RIG, log_of(), SUN).learned
+            self.assertEqual([(each.name, each.kind) for each in doubts(of, learned, BEFORE, told, SUN)], asked)
+            self.assertEqual(doubts(replace(RIG, generators=()), learned, BEFORE, told, SUN), [])
 
     def test_a_new_log_knows_only_the_sky(self):
         self.assertEqual(self.asked(log=[], use_wh=18_500), [])

@@ -56,6 +56,14 @@ class Learned(unittest.TestCase):
         self.assertEqual([(of.day, of.wh) for of in flow_days(made, "turbine", ZoneInfo("Etc/UTC"))],
                          [(date(2026, 6, n), 300.0) for n in (4, 5, 6)])  # from noon to noon: the second day
 
+    def test_a_leg_of_twenty_hours_tells_a_day_of_twenty_four(self):
+        log = [Reading(BEGIN + timedelta(hours=20 * n), soc=0.5, use_wh=400.0, turbine_wh=250.0) for n in range(4)]
+        found = flow_days(intervals(CREEK, log, None), "turbine", ZoneInfo("Etc/UTC"))
+        self.assertEqual([of.wh for of in found], [300.0] * 3)  # 250 / 20 × 24
+
+    def test_what_runs_by_itself_is_not_started_by_hand(self):
+        self.assertEqual((CREEK.by_hand, CREEK.steady), ((), CREEK.turbines))
+
     def test_a_week_is_wanted_and_the_drawn_days_are_those_of_the_log(self):
         rng = np.random.default_rng(4)
         for days, told in ((7, False), (8, True), (60, True)):

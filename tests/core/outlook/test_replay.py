@@ -18,6 +18,7 @@ from voltaun.core.outlook.plans import Plan
 from voltaun.core.outlook.present import Middle, Present
 from voltaun.core.outlook.replay import run_again, worst_days
 from voltaun.core.rig.parts import Load, Mains
+from voltaun.core.rig.sources import SOURCES
 from voltaun.core.sky.model import learn_sky
 from voltaun.words.sentences import again
 
@@ -25,9 +26,9 @@ FIRST = date(2026, 11, 1)
 TODAY = date(2026, 11, 25)
 
 
-def day(n, sun=200.0, use=1200.0, spilt=0.0):
-    return Day(FIRST + timedelta(days=n), 24.0, {"solar": sun, "vehicle": 500.0, "generator": 0.0, "mains": 0.0}, use,
-               spilt)
+def day(n, sun=200.0, use=1200.0, spilt=0.0, blown=0.0):
+    harvest = dict.fromkeys(SOURCES, 0.0) | {"solar": sun, "vehicle": 500.0, "turbine": blown}
+    return Day(FIRST + timedelta(days=n), 24.0, harvest, use, spilt)
 
 
 def days_of(*days):
@@ -60,6 +61,15 @@ class Worst(unittest.TestCase):
         self.assertEqual(found.below, MIDNIGHT + timedelta(hours=12 + 111))
         # At ten per cent, 6720 Wh on, nothing more is given: of 132 h × 52 Wh = 6864 Wh 144 are missing.
         self.assertAlmostEqual(found.short_wh, 144, places=6)
+
+    def test_wind_and_water_of_those_days_come_again_and_choose_them(self):
+        # 240 Wh a day are 10 W at all hours, less than the 50 W used: from noon on, 132 h, 1320 Wh stay in the bank.
+        still, blown = (run(0.99, days_of(*(day(n, 0.0, 1200.0, 0.0, wh) for n in range(5))), hours=12)
+                        for wh in (0.0, 240.0))
+        self.assertAlmostEqual(9600 * (blown.soc - still.soc), 1320, delta=1)
+        calm, windy = ([day(n, 0.0, 1200.0, 0.0, wh) for n in days] for days, wh in ((range(5, 10), 0.0),
+                                                                                    (range(5), 600.0)))
+        self.assertEqual(run(0.99, days_of(*windy, *calm)).first, FIRST + timedelta(days=5))
 
     def test_what_is_planned_counts(self):
         # A socket of 200 W for ten hours on the second day: 2000 Wh, of which 52 an hour go straight into the load and

@@ -17,6 +17,7 @@ from voltaun.core.rig.parts import (
     Mains,
     Place,
     SolarArray,
+    SpillThing,
     Stay,
     Turbine,
 )
@@ -32,11 +33,13 @@ STATION = Bank("lfp", 48.0, rated_energy_wh=2000.0, pack_wh=(1000.0,), charge_li
 FULL = rig(bank=STATION, arrays=(SolarArray("Roof", 300, 4, 30, 0, 0.9, 900, 30, 2, 8.0),),
            inverter=Inverter(18, 0.91, 2000, 4000), vehicles=(Engine("Ute", 300, 14, 30, 400, 0.9, 12.5),),
            generators=(Generator("Set", 900, 0.7, 2000, 2.0),), mains=(Mains("Socket", 500),),
-           turbines=(Turbine("Creek", 300),), loads=(Load("Fan", 30, "dc", 30, 60),),
+           turbines=(Turbine("Creek", 300),), loads=(Load("Fan", 30, "dc", 30, 60, every_days=2, usual_start=9.0),),
+           spill_list=(SpillThing("Second bank", 200, 800),),
            places=(Stay(date(2026, 1, 1), "Cove", -42, 147, 0, 0.9),))
 """A rig with a value in every figure, so that each can be put to its bounds."""
 
-PARTS = {"place": Place, "bank": Bank, "inverter": Inverter, "places": Stay, "loads": Load} | PART_CLASSES
+PARTS = PART_CLASSES | {"place": Place, "bank": Bank, "inverter": Inverter, "places": Stay, "loads": Load,
+                        "spill_list": SpillThing}
 TABLES = {source.group: "charger" for source in STEADY} | {"place": "rig", "arrays": "solar_array", "places": "stay",
                                                            "loads": "load"}
 FORMS = {"place": PlaceForm, "bank": BankForm, "inverter": InverterForm} | GROUPS

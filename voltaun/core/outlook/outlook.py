@@ -91,11 +91,15 @@ def outlook(ask: Ask) -> Outlook:
 
     Raises NoOutlook when there is no level to start from or no use known, ValueError for a sky it cannot take.
     """
-    ready = prepare(ask)
-    made = simulate(ask.rig, ready.energy, ready.start, ready.harvest, ready.load, ready.grid.hours,
+    return outlook_of(prepare(ask))[0]
+
+
+def outlook_of(ready: Prepared) -> tuple[Outlook, Futures]:
+    """The outlook of a question that was made ready, with its futures."""
+    made = simulate(ready.ask.rig, ready.energy, ready.start, ready.harvest, ready.load, ready.grid.hours,
                     ready.standing.temp_c, ready.generator)
     now = present_of(ready, made.level[ready.grid.now])
-    return _summary(ready, made, now, advise(ready, made, now))
+    return _summary(ready, made, now, advise(ready, made, now)), made
 
 
 @dataclass(frozen=True)

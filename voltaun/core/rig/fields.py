@@ -106,7 +106,12 @@ FIELDS: dict[str, dict[str, Field]] = {
     "loads": {
         "daily_wh": Field(0, 1e7, "Wh a day, 0 or more"),
         "running_w": Field(0, 1e6, "W, 0 or more", blank=True),
-        "surge_w": Field(0, 1e6, "W, 0 or more", blank=True)},
+        "surge_w": Field(0, 1e6, "W, 0 or more", blank=True),
+        "every_days": Field(1, 30, "a whole number of days, 1 to 30", whole=True),
+        "usual_start": Field(0, 23.99, "a clock hour, 0 to 24", blank=True)},
+    "spill_list": {
+        "watts": Field(1, 1e6, "W, 1 or more", label="W while it runs"),
+        "wh": Field(1, 1e7, "Wh a day, 1 or more", label="Wh a day")},
 }
 """The figures of each part, by the names of the rig file."""
 

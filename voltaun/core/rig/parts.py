@@ -278,7 +278,11 @@ class Turbine:
 
 @dataclass(frozen=True)
 class Load:
-    """Something that uses energy, with what is known of it and how well."""
+    """Something that uses energy, with what is known of it and how well.
+
+    What the day's plan may move is a "window" in its pattern: it then runs every so many days, and without a plan it
+    would usually be started at a clock hour (None: nobody knows, so it is taken as spread over its window).
+    """
 
     name: str
     daily_wh: float
@@ -289,6 +293,18 @@ class Load:
     pattern: Pattern = "always"
     months: tuple[int, ...] = tuple(range(1, 13))
     evidence: str = "guess"
+    every_days: int = 1
+    usual_start: float | None = None
+
+    @property
+    def movable(self) -> bool:
+        """Whether the day's plan may say when it runs."""
+        return self.pattern[0] == "window"
+
+    @property
+    def run_wh(self) -> float:
+        """What one run takes on its own side, Wh."""
+        return self.daily_wh * self.every_days
 
     def faults(self, path: str) -> Iterator[Fault]:
         yield from out_of_range(self, "loads", path)
@@ -311,6 +327,18 @@ def _pattern_faults(path: str, pattern: Pattern) -> Iterator[Fault]:
         yield Fault(f"{path}.pattern", f"from {start:g} to {end:g}", "two different clock hours from 0 to 24")
     elif pattern[0] == "window" and not 0 < pattern[3] <= (end - start) % 24 + (24 if end == start else 0):
         yield Fault(f"{path}.pattern", f"a run of {pattern[3]:g} h", "a run that fits into the window")
+
+
+@dataclass(frozen=True)
+class SpillThing:
+    """Something to do with sun that would be spilt: W at the battery while it runs, and the Wh that it takes a day."""
+
+    name: str
+    watts: float
+    wh: float
+
+    def faults(self, path: str) -> Iterator[Fault]:
+        yield from out_of_range(self, "spill_list", path)
 
 
 PART_CLASSES: dict[str, type] = {source.group: globals()[source.kind] for source in SOURCE_TABLE}

@@ -24,13 +24,14 @@ from voltaun.core.rig.parts import (
     Mains,
     Place,
     SolarArray,
+    SpillThing,
     Stay,
     Turbine,
 )
 from voltaun.core.rig.sources import BY_HAND, SOURCE_GROUPS, SOURCE_TABLE, STEADY
 
-PART_GROUPS = (*SOURCE_GROUPS, "loads", "places")
-NAMED_APART = (SOURCE_GROUPS, ("loads",))
+PART_GROUPS = (*SOURCE_GROUPS, "loads", "places", "spill_list")
+NAMED_APART = (SOURCE_GROUPS, ("loads",), ("spill_list",))
 """Within each of these no two parts have the same name: what is found on the bench is applied by it. (A place may be
 gone to twice.)"""
 
@@ -51,6 +52,7 @@ class Rig:
     mains: tuple[Mains, ...] = ()
     loads: tuple[Load, ...] = ()
     turbines: tuple[Turbine, ...] = ()
+    spill_list: tuple[SpillThing, ...] = ()  # what to do with sun that finds the bank full, in the order wanted
     places: tuple[Stay, ...] = ()       # where it went, and from which day; before the first it stood at `place`
     not_yet_told: tuple[str, ...] = ()  # first-run questions answered "I don't know yet"
 

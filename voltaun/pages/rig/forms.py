@@ -204,6 +204,8 @@ class LoadForm(Form):
     pattern = PatternField("Runs")
     evidence = SelectField("Known by", choices=[(word, word) for word in EVIDENCE], default="guess")
     months = MonthsField("Months")
+    every_days = FigureField("Every so many days", "loads.every_days", "number")
+    usual_start = FigureField("Usually from, o’clock", "loads.usual_start", "number")
 
 
 _USE_SIDES = [("dc", "at the battery (DC)"), ("ac", "behind the inverter (AC)")]
@@ -230,10 +232,11 @@ class InverterPart(InverterForm):
 
 def _plain_form(group: str) -> type[Form]:
     """The form of a source of which nothing but its few figures is asked."""
-    fields = {name: FigureField(of.label, f"{group}.{name}", "power") for name, of in FIELDS[group].items()}
+    fields = {name: FigureField(of.label, f"{group}.{name}", "energy" if name.endswith("wh") else "power")
+              for name, of in FIELDS[group].items()}
     return type(group.capitalize(), (Form,), {"name": StringField("Name")} | fields)
 
 
-GROUPS = {source.group: _plain_form(source.group) for source in STEADY} | {
-          "arrays": ArrayForm, "vehicles": EngineForm, "generators": GeneratorForm, "mains": MainsForm,
+GROUPS = {group: _plain_form(group) for group in (*(source.group for source in STEADY), "spill_list")} | {
+    "arrays": ArrayForm, "vehicles": EngineForm, "generators": GeneratorForm, "mains": MainsForm,
           "places": StayForm, "loads": LoadForm}

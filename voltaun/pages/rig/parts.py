@@ -19,10 +19,10 @@ from voltaun.words.sentences import begin, figure_words
 
 ONES = {"place": PlacePart, "bank": BankPart, "inverter": InverterPart}
 NAMES = {source.group: source.one for source in SOURCE_TABLE} | {
-    "places": "place that it goes to", "loads": "load"}
+    "places": "place that it goes to", "loads": "load", "spill_list": "thing for spare sun"}
 ASKED = {source.group: ("name", next(iter(FIELDS[source.group]))) for source in STEADY} | {
     "arrays": ("name", "panel_w", "panels"), "places": ("name", "from_day", "latitude", "longitude"),
-    "loads": ("name", "daily_wh", "side")}
+    "loads": ("name", "daily_wh", "side"), "spill_list": ("name", "watts", "wh")}
 """What is asked of a new part; the rest stands as it usually is until it is opened again."""
 
 BESIDE = {"bank": ("soc_from",), "inverter": ("use_side",), "place": ("name",)}

@@ -58,7 +58,8 @@ def _groups(rig: Rig) -> list[tuple[str, str, str, list[tuple[str, str]]]]:
     sources, ac, dc = one_line.rows(rig)
     told = {row.name: row.figures for row in (*sources, *ac, *dc)}
     heads = (*((source.group, source.head, "sun" if source.by == SUN else source.group) for source in SOURCE_TABLE),
-             ("loads", "Loads", "loads"), ("places", "Places it goes to", "places"))
+             ("loads", "Loads", "loads"), ("spill_list", "For sun that finds the bank full", "spill"),
+             ("places", "Places it goes to", "places"))
     return [(group, head, mark, [(of.name, told.get(of.name, "")) for of in getattr(rig, group)])
             for group, head, mark in heads]
 

@@ -1,0 +1,88 @@
+"""The hours of the planned day and when the bank will be full, from the outlook's own futures."""
+
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+
+import numpy as np
+
+from voltaun.core.dayplan.ahead import Ahead
+from voltaun.core.outlook.present import Middle
+from voltaun.core.rig.bank import FULL_SOC
+
+LEAST_SUN_WH = 1.0
+"""Less sun than this is left of a day: its plan is over, and the next day's begins."""
+
+
+@dataclass(frozen=True)
+class Hour:
+    """One hour, or the rest of one: Wh in it, and the level at its end, a fraction."""
+
+    start: datetime
+    end: datetime
+    solar_wh: Middle
+    use_wh: Middle
+    spilt_wh: Middle
+    soc: Middle
+
+
+@dataclass(frozen=True)
+class Day:
+    """The day that is planned: today while there is sun left of it, else tomorrow.
+
+    hours  from now, or from midnight on; full_at  when the bank is full, as hours of the clock, where most futures
+    fill it; chance_full  that it is full at some time of it
+    """
+
+    day: date
+    steps: slice
+    hours: tuple[Hour, ...]
+    full_at: tuple[datetime, datetime, datetime] | None
+    chance_full: float
+
+
+def planned_day(ahead: Ahead) -> Day:
+    """The hours of the day that is planned."""
+    grid, ready = ahead.ready.grid, ahead.ready
+    today = ready.ask.today
+    day = today
+    if _sun_left(ahead, today) <= LEAST_SUN_WH and today + timedelta(days=1) in grid.days:
+        day = today + timedelta(days=1)
+    steps = grid.steps_of(grid.days.index(day))
+    part = ahead.made.part(steps)
+    others = ready.not_sun(steps)
+    generated = 0.0 if part.generated is None else part.generated
+    spilt = np.maximum(part.spilt - others - generated, 0.0)
+    solar = np.maximum(part.harvest - others - generated - spilt, 0.0)
+    each = [_middles(values) for values in (solar, part.used, spilt, part.level[1:])]
+    hours = tuple(Hour(_at(grid.bounds[n]), _at(grid.bounds[n + 1]), *(of[n - steps.start] for of in each))
+                  for n in range(steps.start, steps.stop))
+    return Day(day, steps, hours, *_full(part.level, grid.bounds[steps.start:steps.stop + 1]))
+
+
+def _sun_left(ahead: Ahead, day: date) -> float:
+    """Sun that nine in ten of the futures do not bring more of, on what is left of a day, Wh."""
+    steps = ahead.ready.grid.steps_of(ahead.ready.grid.days.index(day))
+    sun = (ahead.ready.harvest[steps] - ahead.ready.not_sun(steps)).sum(axis=0)
+    return float(np.quantile(sun, 0.9)) if steps.start < steps.stop else 0.0
+
+
+def _full(level: np.ndarray, bounds: np.ndarray) -> tuple[tuple[datetime, datetime, datetime] | None, float]:
+    """When the bank is first full, where it is in more than half of the futures: of those, and the chance of it."""
+    full = level[1:] >= FULL_SOC
+    ever = full.any(axis=0)
+    chance = float(ever.mean())
+    if chance <= 0.5:
+        return None, chance
+    at = np.sort(bounds[1:][full.argmax(axis=0)[ever]])
+    low, middle, high = (_at(at[round(part * (len(at) - 1))]) for part in (0.1, 0.5, 0.9))
+    return (low, middle, high), chance
+
+
+def _middles(values: np.ndarray) -> list[Middle]:
+    """The middle and the range of each step."""
+    quantiles = np.quantile(values, (0.1, 0.5, 0.9), axis=1).T
+    return [Middle(*map(float, row)) for row in quantiles]
+
+
+def _at(seconds: float) -> datetime:
+    return datetime.fromtimestamp(float(seconds), UTC)

@@ -1,0 +1,72 @@
+"""The day's plan as one answer, from the same futures as the outlook."""
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
+from datetime import date
+
+import numpy as np
+
+from voltaun.core.dayplan.ahead import Ahead
+from voltaun.core.dayplan.hours import Day, planned_day
+from voltaun.core.dayplan.placing import Placing, place
+from voltaun.core.dayplan.ration import Rationed, ration
+from voltaun.core.dayplan.spare_sun import Laid, lay
+from voltaun.core.dayplan.tonight import Tonight, tonight
+from voltaun.core.outlook.ask import Ask
+from voltaun.core.outlook.lanes import RISKY
+from voltaun.core.outlook.outlook import Outlook, outlook_of
+from voltaun.core.outlook.prepare import prepare
+
+
+@dataclass(frozen=True)
+class DayPlan:
+    """What to do with a day.
+
+    outlook   that it was made from; day  the planned day's hours; placing  the movable loads
+    tonight   what may be spent or must be spared until dawn; spill_list  what to do with sun that would be spilt
+    ration    what leaving loads off buys; empty while nothing is short
+    stale     nothing but the outlook is told: the level was not read for long (then the others are empty or None)
+    """
+
+    outlook: Outlook
+    day: Day | None = None
+    placing: Placing | None = None
+    tonight: Tonight | None = None
+    spill_list: tuple[Laid, ...] = ()
+    ration: tuple[Rationed, ...] = ()
+
+    @property
+    def stale(self) -> bool:
+        """Whether the level is too old to plan by."""
+        return self.day is None
+
+
+@dataclass(frozen=True)
+class Marks:
+    """What people did with the plan: names of loads done on the planned day, the day of the last run before it, and
+    clock hours to which a hand moved one (None: dropped)."""
+
+    done: Collection[str] = ()
+    last_done: Mapping[str, date] | None = None
+    moved: Mapping[str, float | None] | None = None
+
+
+def day_plan(ask: Ask, marks: Marks | None = None) -> DayPlan:
+    """Plan the day. Raises NoOutlook when there is no level to start from or no use known."""
+    marks = marks or Marks()
+    ready = prepare(ask)
+    looked, made = outlook_of(ready)
+    if looked.present.vague:
+        return DayPlan(looked)
+    ahead = Ahead.of(ready, made)
+    day = planned_day(ahead)
+    placing = place(ahead, day.day, marks.done, marks.last_done, marks.moved)
+    allowed = tonight(ahead)
+    laid = lay(day.hours, ask.rig.spill_list)
+    short = ration(ahead) if allowed.chance > RISKY else []
+    return DayPlan(looked, day, placing, allowed, tuple(laid), tuple(short))
+
+
+def spilt_of(day: Day) -> float:
+    """What half of the futures spill at least on the planned day, hour by hour, Wh."""
+    return float(np.sum([hour.spilt_wh.p50 for hour in day.hours]))

@@ -1,0 +1,137 @@
+"""The day's plan in words: a short list by the clock, doing first."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import TYPE_CHECKING
+
+from voltaun.core.rig.rig import Rig
+from voltaun.words.advising import lasting, rounded
+from voltaun.words.sentences import about, begin, chance
+from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power
+
+if TYPE_CHECKING:
+    from voltaun.core.dayplan.hours import Day
+    from voltaun.core.dayplan.placing import Placed, Unplaced
+    from voltaun.core.dayplan.plan import DayPlan
+    from voltaun.core.dayplan.ration import Rationed
+    from voltaun.core.dayplan.spare_sun import Laid
+    from voltaun.core.dayplan.tonight import Answer, Thing, Tonight
+
+WORTH_SAYING_WH = 20.0
+"""What a start spares is said from here on."""
+
+LITTLE_WH = 50.0
+"""An allowance below this is as good as none."""
+
+
+def clock(at: datetime, rig: Rig) -> str:
+    """A time of the day at the rig's place: `11:30`."""
+    local = at.astimezone(rig.zone)
+    return show_clock(local.hour + local.minute / 60)
+
+
+def day_word(day: date, today: date) -> str:
+    """`today`, `tomorrow` or the weekday."""
+    return "today" if day == today else "tomorrow" if (day - today).days == 1 else f"on {day:%A}"
+
+
+def placed(of: Placed, rig: Rig, today: date) -> str:
+    """One load of the plan: `Laundry water pump 25 min, which spares 420 Wh.`"""
+    length = (of.end - of.start).total_seconds() / 3600
+    when = of.start.astimezone(rig.zone).date()
+    day = "" if when == today else f" {day_word(when, today)}"
+    line = f"{of.load}{day}, {show_duration(length)}."
+    if abs(of.spares_wh) < WORTH_SAYING_WH:
+        return line
+    against = f"at {show_clock(of.usual_start)}" if of.usual_start is not None else "at any hour"
+    if of.spares_wh < 0:
+        return f"{line} This costs {about(-of.spares_wh)} more than {against}."
+    return f"{line} Spares {about(of.spares_wh)}, against {against}."
+
+
+def unplaced(of: Unplaced) -> str:
+    """Why a load has no place in the plan."""
+    return {"over_inverter": f"{of.load} fits in nowhere: with what else runs it is too much for the inverter.",
+            "window_over": f"{of.load}: too late for it today."}[of.why]
+
+
+def full(of: Day, rig: Rig) -> str:
+    """When the bank is probably full; nothing where it probably is not."""
+    if of.full_at is None:
+        return "The bank will hardly be full." if of.chance_full < 0.05 else (
+            f"The bank may be full at some time ({chance(of.chance_full)}).")
+    low, middle, high = (clock(at, rig) for at in of.full_at)
+    when = middle if low == high else f"{middle}, between {low} and {high}"
+    surely = "" if of.chance_full > 0.95 else f" ({chance(of.chance_full)})"
+    return f"Probably full at {when}{surely}."
+
+
+def spare(of: Day, wh: float, rig: Rig) -> str:
+    """What sun will find the bank full, and until when."""
+    spilling = [hour for hour in of.hours if hour.spilt_wh.p50 > 1]
+    if wh < LITTLE_WH or not spilling:
+        return ""
+    begins, ends = clock(spilling[0].start, rig), clock(spilling[-1].end, rig)
+    return f"{begin(about(wh))} of sun to spare, from {begins} to {ends}."
+
+
+def laid(of: Laid, rig: Rig) -> str:
+    """A thing of the spill list with its time."""
+    return f"{of.thing}, {clock(of.start, rig)} to {clock(of.end, rig)}: {show_energy(of.wh)}."
+
+
+def allowed(of: Tonight, rig: Rig) -> str:
+    """What may be spent until dawn, or must be spared."""
+    floor = show_percent(rig.bank.everyday_floor)
+    if of.may_spend_wh >= LITTLE_WH:
+        return (f"Until {clock(of.until, rig)} you may use {about(of.may_spend_wh)} more than usual. "
+                f"That still leaves you above {floor} for three days (9 in 10).")
+    if of.must_spare_wh < LITTLE_WH:
+        return f"Use no more than usual until {clock(of.until, rig)}."
+    how = "Spare" if of.can_be_spared else "Spare or charge"
+    return (f"{how} {about(of.must_spare_wh)} until {clock(of.until, rig)}. Else you drop below {floor} within three "
+            f"days ({chance(of.chance)}).")
+
+
+def thing(of: Thing) -> str:
+    """What an allowance pays for of one load: `Kettle 20 min`."""
+    if of.all_night:
+        return f"{of.name} all night"
+    if of.runs is not None and of.runs > 0:
+        return f"{of.name} {'once' if of.runs == 1 else f'{of.runs} times'}"
+    return f"{of.name} {lasting(of.hours / 24)}" if of.hours >= 1 / 12 else ""
+
+
+def rationed(of: Rationed) -> str:
+    """What leaving a load off buys."""
+    bought = show_duration(rounded(of.hours_gained)) if of.hours_gained >= 1 / 6 else "no time to speak of"
+    return f"Without {of.load}: {bought} more, and {chance(of.chance_after)} left."
+
+
+def answer(of: Answer, rig: Rig) -> str:
+    """Whether a thing may run."""
+    if of.code == "over_inverter":
+        most = rig.inverter.continuous_w if rig.inverter else None
+        return f"No: the inverter gives {show_power(most)} at the most."
+    if of.code == "no":
+        return f"No: it draws {show_power(of.watts)}, and nothing is to spare for it tonight."
+    if of.code == "shorter":
+        return f"Not so long: {lasting(of.hours / 24)} at {show_power(of.watts)} is what tonight allows."
+    return f"Yes: it takes {show_energy(of.wh)} of the bank, at {show_power(of.watts)}."
+
+
+def sentences(plan: DayPlan, rig: Rig) -> list[str]:
+    """The whole plan, a sentence or two each, in the order in which it is done."""
+    if plan.day is None or plan.placing is None or plan.tonight is None:
+        return ["Read the level first: it is too old to plan by."]
+    today = plan.outlook.as_of.astimezone(rig.zone).date()
+    timed = [(each.start, f"{clock(each.start, rig)} {placed(each, rig, today)}") for each in plan.placing.placed]
+    timed += [(each.start, laid(each, rig)) for each in plan.spill_list]
+    said = [words for _, words in sorted(timed, key=lambda pair: pair[0])]
+    said += [unplaced(each) for each in plan.placing.unplaced]
+    if rig.arrays:
+        name = "" if plan.day.day == today else "Tomorrow: "
+        spilt = sum(hour.spilt_wh.p50 for hour in plan.day.hours)
+        said += [f"{name}{words}" for words in (full(plan.day, rig), spare(plan.day, spilt, rig)) if words]
+    return [*said, allowed(plan.tonight, rig), *(rationed(each) for each in plan.ration[:3])]
