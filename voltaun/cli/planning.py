@@ -1,5 +1,7 @@
 """The day's plan, and today in ten lines."""
 
+from datetime import timedelta
+
 import click
 
 from voltaun.cli.common import Refused, json_flag, now, say
@@ -27,7 +29,8 @@ def _asked(rig_file, log_file, as_of, skies, planned, rule):
 @json_flag
 def plan(rig_file, log_file, as_of, skies, planned, rule, done, as_json):
     """The day's plan: what to run when, what may be spent tonight."""
-    from voltaun.core.dayplan.plan import Marks, day_plan
+    from voltaun.core.dayplan.marks import Marks
+    from voltaun.core.dayplan.plan import day_plan
     from voltaun.core.reasons import NoOutlook
     from voltaun.formats.plan_answer import plan_answer
     from voltaun.words import planning, reasons
@@ -38,7 +41,7 @@ def plan(rig_file, log_file, as_of, skies, planned, rule, done, as_json):
             listed = ", ".join(sorted(named)) or "none yet"
             raise Refused(f"--done: found {name!r}, expected one of the loads: {listed}")
     try:
-        made = day_plan(ask, Marks(done))
+        made = day_plan(ask, Marks({ask.today + timedelta(days=n): done for n in (0, 1)}))
     except NoOutlook as none:
         raise Refused(f"{log_file}: {reasons.say(none.reason)}") from none
     except ValueError as error:

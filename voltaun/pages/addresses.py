@@ -77,6 +77,7 @@ ADDRESSES = (
     ("POST", "/<int:rig_id>/rig/depth", "rig.depth", "rig.views"),
     # Outlook
     ("GET", "/<int:rig_id>/outlook", "outlook.show", "outlook.views"),
+    ("POST", "/<int:rig_id>/plan", "today.mark", "today.plan"),
     ("POST", "/<int:rig_id>/outlook/sky", "outlook.give_sky", "outlook.views"),
     ("POST", "/<int:rig_id>/outlook/forecast", "outlook.fetch_skies", "outlook.views"),
     ("POST", "/<int:rig_id>/outlook/plans", "outlook.add_plan", "outlook.views"),

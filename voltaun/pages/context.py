@@ -23,7 +23,7 @@ from voltaun.core.outlook.ask import LEARN_DAYS, Ask, Known, known
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.model import SKY
-from voltaun.database import clearsky, plans, readings, weather
+from voltaun.database import clearsky, dayplan, plans, readings, weather
 from voltaun.database.connection import connect, connect_reading, transaction
 from voltaun.database.monitors import put_setting, setting
 from voltaun.database.rigs import KeptRig
@@ -31,6 +31,7 @@ from voltaun.database.weather import KeptWeather
 from voltaun.words.reasons import say
 
 if TYPE_CHECKING:
+    from voltaun.core.dayplan.plan import DayPlan
     from voltaun.core.outlook.outlook import Outlook
     from voltaun.core.outlook.present import Present
 
@@ -276,6 +277,19 @@ class Look:
         except NoOutlook as none:
             self.why_none = say(none.reason)
             return None
+
+    @cached_property
+    def plan(self) -> DayPlan | None:
+        """The day's plan, with the outlook that it was made from; None where nobody can tell."""
+        from voltaun.core.dayplan.plan import day_plan
+        marks = dayplan.marks(db(), g.kept.id, self.today)
+        try:
+            made = kept("plan", (*self._key, repr(marks)), lambda: day_plan(self.ask, marks))
+        except NoOutlook as none:
+            self.why_none = say(none.reason)
+            return None
+        kept("outlook", self._key, lambda: made.outlook)
+        return made
 
     @cached_property
     def outlook(self) -> Outlook | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from datetime import date, datetime
 from typing import TYPE_CHECKING
 
@@ -36,18 +37,29 @@ def day_word(day: date, today: date) -> str:
     return "today" if day == today else "tomorrow" if (day - today).days == 1 else f"on {day:%A}"
 
 
-def placed(of: Placed, rig: Rig, today: date) -> str:
-    """One load of the plan: `Laundry water pump 25 min, which spares 420 Wh.`"""
+def better_without(plan: DayPlan) -> set[str]:
+    """The loads that the first way of the advice does without on the planned day."""
+    ways, day = plan.outlook.advice.ways, plan.day.day if plan.day else None
+    return {of.name for way in ways[:1] for of in way.plans if of.kind == "leave_off" and day and of.on(day)}
+
+
+def placed(of: Placed, rig: Rig, today: date, without: Collection[str] = ()) -> str:
+    """One load of the plan: `Bore pump, 25 min. Spares about 420 Wh, against at 18:00.`
+
+    without  the loads that the advice does without
+    """
     length = (of.end - of.start).total_seconds() / 3600
     when = of.start.astimezone(rig.zone).date()
     day = "" if when == today else f" {day_word(when, today)}"
     line = f"{of.load}{day}, {show_duration(length)}."
+    if of.load in without:
+        return f"{line} Better not: see the advice above."
     if abs(of.spares_wh) < WORTH_SAYING_WH:
         return line
-    against = f"at {show_clock(of.usual_start)}" if of.usual_start is not None else "at any hour"
+    against = show_clock(of.usual_start) if of.usual_start is not None else "its usual hours"
     if of.spares_wh < 0:
-        return f"{line} This costs {about(-of.spares_wh)} more than {against}."
-    return f"{line} Spares {about(of.spares_wh)}, against {against}."
+        return f"{line} This costs {about(-of.spares_wh)} more than at {against}."
+    return f"{line} Spares {about(of.spares_wh)}, set against {against}."
 
 
 def unplaced(of: Unplaced) -> str:
@@ -90,8 +102,8 @@ def allowed(of: Tonight, rig: Rig) -> str:
     if of.must_spare_wh < LITTLE_WH:
         return f"Use no more than usual until {clock(of.until, rig)}."
     how = "Spare" if of.can_be_spared else "Spare or charge"
-    return (f"{how} {about(of.must_spare_wh)} until {clock(of.until, rig)}. Else you drop below {floor} within three "
-            f"days ({chance(of.chance)}).")
+    return (f"{how} {about(of.must_spare_wh)} until {clock(of.until, rig)}. Else you may drop below {floor} within "
+            f"three days ({chance(of.chance)}).")
 
 
 def thing(of: Thing) -> str:
@@ -105,8 +117,16 @@ def thing(of: Thing) -> str:
 
 def rationed(of: Rationed) -> str:
     """What leaving a load off buys."""
-    bought = show_duration(rounded(of.hours_gained)) if of.hours_gained >= 1 / 6 else "no time to speak of"
-    return f"Without {of.load}: {bought} more, and {chance(of.chance_after)} left."
+    return f"Without {of.load}: {show_duration(rounded(of.hours_gained))} longer. The risk is then {_risk(of)}."
+
+
+def _risk(of: Rationed) -> str:
+    return "very small" if of.chance_after < 0.05 else chance(of.chance_after)
+
+
+def worth_rationing(plan: DayPlan) -> list[Rationed]:
+    """What of the loads is worth naming: what buys ten minutes at least."""
+    return [of for of in plan.ration if of.hours_gained >= 1 / 6][:3]
 
 
 def answer(of: Answer, rig: Rig) -> str:
@@ -125,8 +145,9 @@ def sentences(plan: DayPlan, rig: Rig) -> list[str]:
     """The whole plan, a sentence or two each, in the order in which it is done."""
     if plan.day is None or plan.placing is None or plan.tonight is None:
         return ["Read the level first: it is too old to plan by."]
-    today = plan.outlook.as_of.astimezone(rig.zone).date()
-    timed = [(each.start, f"{clock(each.start, rig)} {placed(each, rig, today)}") for each in plan.placing.placed]
+    today, without = plan.outlook.as_of.astimezone(rig.zone).date(), better_without(plan)
+    timed = [(each.start, f"{clock(each.start, rig)} {placed(each, rig, today, without)}")
+             for each in plan.placing.placed]
     timed += [(each.start, laid(each, rig)) for each in plan.spill_list]
     said = [words for _, words in sorted(timed, key=lambda pair: pair[0])]
     said += [unplaced(each) for each in plan.placing.unplaced]
@@ -134,4 +155,4 @@ def sentences(plan: DayPlan, rig: Rig) -> list[str]:
         name = "" if plan.day.day == today else "Tomorrow: "
         spilt = sum(hour.spilt_wh.p50 for hour in plan.day.hours)
         said += [f"{name}{words}" for words in (full(plan.day, rig), spare(plan.day, spilt, rig)) if words]
-    return [*said, allowed(plan.tonight, rig), *(rationed(each) for each in plan.ration[:3])]
+    return [*said, allowed(plan.tonight, rig), *(rationed(each) for each in worth_rationing(plan))]

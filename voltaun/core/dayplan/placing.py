@@ -18,6 +18,9 @@ LOOKED_AT = 300
 TRIED_EVERY_H = 0.5
 """Starts so far apart are tried."""
 
+ALIKE_WH = 1.0
+"""Starts that leave this little less in the bank take as little as the best."""
+
 NO_SURER = 0.01
 """A start that passes the floor in no more of the futures than this beyond the best is as safe as it."""
 
@@ -26,7 +29,8 @@ NO_SURER = 0.01
 class Placed:
     """A load with its run, instants, and what it takes, Wh at the battery.
 
-    spares_wh  what is in the bank more at the end of the second day than at the load's usual hour, on the mean
+    spares_wh  what is in the bank more at the end of the last day on which it may run than with it at its usual hour,
+    on the mean of the futures
     usual_start  the clock hour at which it would be started without a plan; None where nobody knows: then against its
     use spread over its window, as the outlook counts it
     by_hand  it was moved there by hand
@@ -84,14 +88,13 @@ class _Placer:
         self.rig, self.zone = ahead.ready.ask.rig, ahead.ready.ask.rig.zone
         count = ahead.made.level.shape[1]
         self.lanes = np.arange(0, count, max(1, count // LOOKED_AT))[:LOOKED_AT]
-        end = day_start(day + timedelta(days=2), self.zone).timestamp()
-        self.until = int(np.clip(np.searchsorted(ahead.bounds, end), 1, len(ahead.hours)))
         self.more = np.zeros(len(ahead.hours))
         self.ac_w = self._ac_anyway()
 
     def all(self, done: Collection[str]) -> Placing:
         placed, unplaced = [], []
-        movable = [load for load in self.rig.loads if load.movable and self._in_season(load)]
+        movable = [load for load in self.rig.loads
+                   if load.movable and self._in_season(load) and not self._left_off(load)]
         for load in sorted(movable, key=lambda each: -load_dc_wh(self.rig, each) * each.every_days):
             if load.name in done:
                 self.more += self._usual(load, self.day) * -1.0
@@ -105,6 +108,11 @@ class _Placer:
 
     def _in_season(self, load: Load) -> bool:
         return self.day.month in load.months
+
+    def _left_off(self, load: Load) -> bool:
+        """Whether a plan in force does without it on the day."""
+        return any(plan.kind == "leave_off" and plan.name == load.name and plan.on(self.day)
+                   for plan in self.ahead.ready.ask.plans)
 
     def _days(self, load: Load) -> list[date]:
         """The days on which it may run: the planned one; where it need not run daily and is due by then, the next too.
@@ -131,24 +139,28 @@ class _Placer:
         if not able:
             return Unplaced(load.name, "over_inverter")
         without = self.more - sum(self._usual(load, each) for each in days)
-        levels = self._levels(np.stack([without + run.wh for run in able], axis=1))
-        usual = self._levels(self._at_its_usual_hour(load, days, without)[:, None])
+        end = day_start(days[-1] + timedelta(days=1), self.zone).timestamp()
+        until = int(np.clip(np.searchsorted(self.ahead.bounds, end), 1, len(self.ahead.hours)))
+        tried = [*(without + run.wh for run in able), self._at_its_usual_hour(load, days, without)]
+        *levels, usual = np.moveaxis(self._levels(np.stack(tried, axis=1), until), 1, 0)
         energy = self.ahead.ready.standing.energy.mean
-        ends = levels[-1].mean(axis=1) * energy
-        passes = (levels[1:] < self.ahead.floor).any(axis=0).mean(axis=1)
-        safe = passes <= passes.min() + NO_SURER
-        best = int(np.where(safe, ends, -np.inf).argmax())
+        ends = np.array([level[-1].mean() for level in levels]) * energy
+        passes = np.array([(level[1:] < self.ahead.floor).any(axis=0).mean() for level in levels])
+        safe = np.where(passes <= passes.min() + NO_SURER, ends, -np.inf)
+        # Of starts that take as little, the one by which the bank stands highest meanwhile.
+        held = np.array([level.mean() for level in levels])
+        best = int(np.where(safe >= safe.max() - ALIKE_WH, held, -1.0).argmax())
         self.more = without + able[best].wh
         self._count_ac(load, able[best])
         run = able[best]
         return Placed(load.name, _at(run.begin), _at(run.end), float(run.wh.sum()),
                       float(ends[best] - usual[-1].mean() * energy), load.usual_start, by_hand)
 
-    def _levels(self, more: np.ndarray) -> np.ndarray:
-        """Levels of some futures with each of several uses; more  (steps, tries) → (steps + 1, tries, futures)."""
+    def _levels(self, more: np.ndarray, until: int) -> np.ndarray:
+        """Levels of some futures with each of several uses; more  (steps, tries) → (until + 1, tries, futures)."""
         tries, lanes = more.shape[1], self.lanes
         each = np.repeat(more, len(lanes), axis=1)
-        made = self.ahead.run(each, np.tile(lanes, tries), self.until)
+        made = self.ahead.run(each, np.tile(lanes, tries), until)
         return np.asarray(made.level.reshape(-1, tries, len(lanes)))
 
     def _usual(self, load: Load, day: date) -> np.ndarray:
@@ -184,8 +196,9 @@ class _Placer:
     def _at_its_usual_hour(self, load: Load, days: list[date], without: np.ndarray) -> np.ndarray:
         """The use with it where it would run without a plan."""
         if load.usual_start is None:
-            spread = sum(self._usual(load, each) for each in days) * load.every_days / len(days)
-            return np.asarray(without + spread)
+            spread = np.sum([self._usual(load, each) for each in days], axis=0)
+            if spread.sum() > 0:  # all of one run, in what is left of its window
+                return np.asarray(without + spread * load_dc_wh(self.rig, load) * load.every_days / spread.sum())
         runs = self._runs(load, days[:1], load.usual_start) or self._runs(load, days[-1:], None)[-1:]
         return np.asarray(without + (runs[0].wh if runs else 0.0))
 

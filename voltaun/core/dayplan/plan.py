@@ -1,13 +1,12 @@
 """The day's plan as one answer, from the same futures as the outlook."""
 
-from collections.abc import Collection, Mapping
 from dataclasses import dataclass
-from datetime import date
 
 import numpy as np
 
 from voltaun.core.dayplan.ahead import Ahead
 from voltaun.core.dayplan.hours import Day, planned_day
+from voltaun.core.dayplan.marks import Marks
 from voltaun.core.dayplan.placing import Placing, place
 from voltaun.core.dayplan.ration import Rationed, ration
 from voltaun.core.dayplan.spare_sun import Laid, lay
@@ -41,16 +40,6 @@ class DayPlan:
         return self.day is None
 
 
-@dataclass(frozen=True)
-class Marks:
-    """What people did with the plan: names of loads done on the planned day, the day of the last run before it, and
-    clock hours to which a hand moved one (None: dropped)."""
-
-    done: Collection[str] = ()
-    last_done: Mapping[str, date] | None = None
-    moved: Mapping[str, float | None] | None = None
-
-
 def day_plan(ask: Ask, marks: Marks | None = None) -> DayPlan:
     """Plan the day. Raises NoOutlook when there is no level to start from or no use known."""
     marks = marks or Marks()
@@ -60,7 +49,7 @@ def day_plan(ask: Ask, marks: Marks | None = None) -> DayPlan:
         return DayPlan(looked)
     ahead = Ahead.of(ready, made)
     day = planned_day(ahead)
-    placing = place(ahead, day.day, marks.done, marks.last_done, marks.moved)
+    placing = place(ahead, day.day, marks.done.get(day.day, ()), marks.last_done(day.day), marks.moved.get(day.day))
     allowed = tonight(ahead)
     laid = lay(day.hours, ask.rig.spill_list)
     short = ration(ahead) if allowed.chance > RISKY else []

@@ -4,12 +4,17 @@ from datetime import timedelta
 
 from flask import g, render_template, url_for
 
+from voltaun.core.dayplan.plan import spilt_of
+from voltaun.core.dayplan.tonight import things
 from voltaun.core.outlook.first_hour import first_hour
 from voltaun.core.rig.bank import packs_apart
 from voltaun.core.rig.loads import GRADES, load_dc_wh
+from voltaun.database import dayplan
 from voltaun.pages import context, frame
-from voltaun.pages.figures import strip
+from voltaun.pages.figures import hours, strip
 from voltaun.pages.reading.forms import ReadingForm
+from voltaun.pages.today.plan import asked_of_tonight
+from voltaun.words import planning
 from voltaun.words import sentences as words
 from voltaun.words.cautions import for_now
 
@@ -24,6 +29,7 @@ def show():
 def render(form: ReadingForm, status: int = 200):
     """The page with this form in it, as sent back when something in it is wrong."""
     look = context.look()
+    planned = look.plan
     first = look.today - timedelta(days=BACK)
     columns = strip.columns(first, look.today + timedelta(days=AHEAD), context.days_from(first), look.outlook,
                             look.ask.skies,
@@ -35,7 +41,22 @@ def render(form: ReadingForm, status: int = 200):
                            last_copy=copied, copy_trouble=trouble,
                            strips=_strips(look, columns), columns=columns, last=_last(look), usual=_usual(look),
                            first=first_said, steps=_steps(look), nothing_yet=not any(of.past for of in columns),
-                           cautions=for_now(context.rig(), look.outlook), apart=_apart(look)), status
+                           cautions=for_now(context.rig(), look.outlook), apart=_apart(look),
+                           **(_planned(planned, look) if planned and not planned.stale else {})), status
+
+
+def _planned(plan, look) -> dict:
+    """What the page shows of the day's plan."""
+    rig, day = context.rig(), plan.day.day
+    marks = dayplan.marks(context.db(), g.kept.id, look.today)
+    marked = [(name, "open", "done") for name in marks.done.get(day, ())]
+    marked += [(name, "back", "not on this day") for name, begin in marks.moved.get(day, {}).items() if begin is None]
+    typed, answered, wrong = asked_of_tonight(plan.tonight)
+    night = (plan.tonight.until - look.now).total_seconds() / 3600
+    may = things(rig, plan.tonight.may_spend_wh, night) if plan.tonight.may_spend_wh >= planning.LITTLE_WH else []
+    return {"plan": plan, "planning": planning, "marked": marked, "typed": typed, "answered": answered, "wrong": wrong,
+            "spilt": spilt_of(plan.day), "may_things": [words for of in may if (words := planning.thing(of))],
+            "hours_picture": hours.draw(plan.day, plan.placing.placed, rig.bank.everyday_floor, rig.zone)}
 
 
 def _apart(look) -> float | None:

@@ -1,0 +1,248 @@
+"""The day's plan on futures that are laid by hand. The rig of `test_decisions`: 9600 Wh, η 0.95, 2 W standby, floors at
+20 and 10 %; what is drawn is replaced by figures that one can check."""
+
+import unittest
+from dataclasses import replace
+from datetime import date, timedelta
+
+import numpy as np
+
+from tests.core.outlook.test_advice import asked
+from tests.core.test_decisions import MIDNIGHT, PLAIN
+from voltaun.core.dayplan.ahead import Ahead
+from voltaun.core.dayplan.hours import planned_day
+from voltaun.core.dayplan.marks import Marks
+from voltaun.core.dayplan.placing import place
+from voltaun.core.dayplan.plan import day_plan
+from voltaun.core.dayplan.ration import ration
+from voltaun.core.dayplan.spare_sun import lay
+from voltaun.core.dayplan.tonight import may_run, things, tonight
+from voltaun.core.outlook.outlook import outlook
+from voltaun.core.outlook.plans import Plan
+from voltaun.core.outlook.prepare import prepare
+from voltaun.core.outlook.simulate import simulate
+from voltaun.core.rig.parts import Inverter, Load, SpillThing
+
+TODAY = date(2026, 11, 25)
+FUTURES = 20
+
+
+def ahead(of=PLAIN, level=0.6, use=50.0, sun=lambda day, hour, future: 0.0, plans=()):
+    """Three days and more from a midnight on: so many Wh used an hour, and sun by day, clock hour and future."""
+    ready = prepare(replace(asked(of, level=level, plans=plans), futures=FUTURES, days=4))
+    grid = ready.grid
+    harvest = np.array([[sun(int(day), int(hour), n) for n in range(FUTURES)]
+                        for day, hour in zip(grid.day_of_step, grid.clock_hours, strict=True)])
+    load = np.full_like(harvest, use) * grid.hours[:, None]
+    ready = replace(ready, harvest=harvest, load=load, planned=np.zeros(len(load)), itself=np.zeros((len(load), 1)),
+                    start=np.full(FUTURES, level), energy=np.full(FUTURES, 9600.0), unseen=np.zeros(FUTURES))
+    made = simulate(of, ready.energy, ready.start, harvest, load, grid.hours)
+    return Ahead.of(ready, made)
+
+
+def noon(wh):
+    """So many Wh in each hour from eight to sixteen, every day."""
+    return lambda day, hour, future: wh if 8 <= hour < 16 else 0.0
+
+
+class Tonight(unittest.TestCase):
+    def test_what_lies_above_the_floor_after_three_days_may_be_spent(self):
+        # 72 h × 52 Wh are 3744 of the 3840 Wh above 20 %: 96 are left.
+        self.assertAlmostEqual(tonight(ahead()).may_spend_wh, 96, delta=10)
+        self.assertEqual((tonight(ahead()).must_spare_wh, tonight(ahead()).chance), (0.0, 0.0))
+
+    def test_what_is_missing_must_be_spared(self):
+        # At 55 % it is 384 Wh less than 3744: those must be spared, of the 6 h × 50 Wh that are used until six.
+        found = tonight(ahead(level=0.56))
+        self.assertAlmostEqual(found.must_spare_wh, 288, delta=10)
+        self.assertEqual((found.may_spend_wh, found.chance, found.can_be_spared), (0.0, 1.0, True))
+        self.assertFalse(tonight(ahead(level=0.50)).can_be_spared)
+
+    def test_one_in_ten_of_the_futures_may_fail(self):
+        # Of twenty futures two are without the sun that the others have: with them alone nothing could be spent.
+        def sun(day, hour, future, poor):
+            return 0.0 if future < poor else 600.0 * (8 <= hour < 16)
+        rich = [tonight(ahead(level=0.5, sun=lambda d, h, f, poor=poor: sun(d, h, f, poor))).may_spend_wh
+                for poor in (0, 2, 3)]
+        self.assertAlmostEqual(rich[0], rich[1], delta=10)
+        self.assertEqual(rich[2], 0.0)
+        # Until eight 8 × 52 Wh leave the 2880 above the floor: of that the night may take all.
+        self.assertAlmostEqual(rich[0], 2880 - 416, delta=10)
+
+    def test_more_sun_and_a_fuller_bank_never_lower_it(self):
+        rng = np.random.default_rng(1)
+        shares = rng.random((5, FUTURES))
+
+        def sun(scale):
+            return lambda day, hour, future: scale * 500 * shares[day, future] * (8 <= hour < 16)
+        by_sun = [tonight(ahead(level=0.45, sun=sun(scale))) for scale in (0.5, 1.0, 1.5, 3.0)]
+        by_level = [tonight(ahead(level=level, sun=sun(0.7))) for level in (0.25, 0.4, 0.6, 0.9)]
+        for found in (by_sun, by_level):
+            net = [of.may_spend_wh - of.must_spare_wh for of in found]
+            self.assertTrue(all(after >= before - 10 for before, after in zip(net, net[1:], strict=False)), net)
+            self.assertGreater(net[-1], net[0] + 100)
+
+    def test_dawn_is_the_first_sun_or_six(self):
+        self.assertEqual(ahead().until_dawn, MIDNIGHT + timedelta(hours=6))
+        self.assertEqual(ahead(sun=noon(400.0)).until_dawn, MIDNIGHT + timedelta(hours=8))
+
+
+class InThings(unittest.TestCase):
+    RIG = replace(PLAIN, inverter=Inverter(18, 0.9, 2000), loads=(
+        Load("Kettle", 300, "ac", 1800, pattern=("window", 8, 20, 0.5)),
+        Load("Lamp", 40, "dc", 10, pattern=("hours", 18, 22)), Load("Freezer", 700, "ac", 90)))
+
+    def test_how_long_and_how_often(self):
+        kettle, lamp = things(self.RIG, 500.0, 8.0)
+        # The freezer keeps the inverter on: 1800 / 0.9 = 2000 W, 500 Wh are a quarter of an hour, one run is 10 min.
+        self.assertEqual((kettle.name, kettle.watts, kettle.hours, kettle.runs), ("Kettle", 2000.0, 0.25, 1))
+        self.assertEqual((lamp.hours, lamp.all_night, lamp.runs), (8.0, True, None))
+
+    def test_a_load_typed_on_the_spot(self):
+        # 1350 W of AC are 1500 W at the battery; alone on an inverter that is else off, 18 W of idle more.
+        answers = [may_run(self.RIG, wh, 1350, "ac", 2.0) for wh in (3000.0, 1500.0, 60.0)]
+        self.assertEqual([(of.code, of.wh, round(of.hours, 6)) for of in answers],
+                         [("yes", 3000.0, 2.0), ("shorter", 3000.0, 1.0), ("no", 3000.0, 0.0)])
+        self.assertEqual(may_run(self.RIG, 9000.0, 2001, "ac", 1.0).code, "over_inverter")
+        off = replace(self.RIG, loads=(), inverter=Inverter(18, 0.9, 2000, hours_on_per_day=4))
+        self.assertEqual(may_run(off, 3000.0, 1350, "ac", 1.0).watts, 1518.0)
+        self.assertEqual(may_run(replace(self.RIG, inverter=None, loads=()), 3000.0, 100, "dc", 1.0).watts, 100.0)
+
+
+def washing(**more):
+    return Load("Washing", 600, "dc", 300, pattern=("window", 6, 22, 2), **more)
+
+
+class Placing(unittest.TestCase):
+    def placed(self, *loads, level=0.9, use=50.0, sun=None, of=PLAIN, **given):
+        looked = ahead(replace(of, loads=loads), level, use, sun or noon(700.0))
+        return place(looked, TODAY, **given)
+
+    def test_it_goes_where_the_sun_would_be_spilt(self):
+        # From 90 % the bank is full at ten: from then on what it takes is free. At eighteen it takes 600 Wh out.
+        (found,) = self.placed(washing(usual_start=18.0)).placed
+        self.assertTrue(10 <= (found.start - MIDNIGHT) / timedelta(hours=1) <= 14, found.start)
+        self.assertEqual((found.end - found.start, found.wh), (timedelta(hours=2), 600.0))
+        self.assertAlmostEqual(found.spares_wh, 600, delta=5)
+
+    def test_straight_from_the_sun_spares_the_loss_of_charging(self):
+        # Never full: by day 600 Wh are taken before charging would lose 1 / 20 of them, at night out of the bank.
+        (found,) = self.placed(washing(usual_start=20.0), level=0.3, sun=noon(500.0)).placed
+        self.assertTrue(8 <= (found.start - MIDNIGHT) / timedelta(hours=1) <= 14)
+        self.assertAlmostEqual(found.spares_wh, 600 * 0.05, delta=1)
+
+    def test_as_good_as_the_best_of_all_hours_and_never_worse_than_the_usual(self):
+        rng = np.random.default_rng(7)
+        for n in range(12):
+            shape = rng.random((5, 24)) * rng.integers(100, 900)
+            load = washing(usual_start=float(rng.integers(6, 21)))
+            looked = ahead(replace(PLAIN, loads=(load,)), float(rng.uniform(0.4, 1.0)), 50.0,
+                           lambda day, hour, future, shape=shape: shape[day, hour] if 7 <= hour < 19 else 0.0)
+            (found,) = place(looked, TODAY).placed
+            usual = -place(looked, TODAY).more * (place(looked, TODAY).more < 0)
+            ends = []
+            for half in range(12, 41):
+                wh = looked.overlap(looked.bounds[0] + 1800 * half, looked.bounds[0] + 1800 * half + 7200) * 300
+                ends.append(looked.run(wh - usual, until=24).level[-1].mean() * 9600)
+            got = looked.run(place(looked, TODAY).more, until=24).level[-1].mean() * 9600
+            self.assertGreaterEqual(got, max(ends) - 0.02 * 600, n)
+            self.assertGreaterEqual(found.spares_wh, -1.0)
+
+    def test_what_is_done_or_dropped_or_left_off_is_not_placed(self):
+        self.assertEqual(self.placed(washing(), done=("Washing",)).placed, ())
+        self.assertEqual(self.placed(washing(), moved={"Washing": None}).placed, ())
+        off = ahead(replace(PLAIN, loads=(washing(),)), plans=(Plan("leave_off", TODAY, TODAY, name="Washing"),))
+        self.assertEqual(place(off, TODAY).placed, ())
+
+    def test_a_hand_puts_it_elsewhere_and_is_told_what_that_costs(self):
+        (found,) = self.placed(washing(usual_start=12.0), moved={"Washing": 19.5}).placed
+        self.assertEqual((found.start, found.by_hand), (MIDNIGHT + timedelta(hours=19.5), True))
+        self.assertAlmostEqual(found.spares_wh, -600, delta=5)
+
+    def test_no_two_loads_beyond_the_inverter_and_none_outside_its_window(self):
+        small = replace(PLAIN, inverter=Inverter(0, 1.0, 1000))
+        loads = [Load(name, 600, "ac", 600, pattern=("window", 10, 14, 1)) for name in ("A", "B", "C")]
+        found = self.placed(*loads, of=small).placed
+        spans = sorted((of.start, of.end) for of in found)
+        self.assertEqual(len(spans), 3)
+        self.assertTrue(all(end <= begin for (_, end), (begin, _) in zip(spans, spans[1:], strict=False)), spans)
+        begins, ends = (MIDNIGHT + timedelta(hours=hour) for hour in (10, 14))
+        self.assertTrue(begins <= spans[0][0] and spans[-1][1] <= ends)
+        much = Load("Oven", 900, "ac", 1200, pattern=("window", 10, 14, 1))
+        self.assertEqual([of.why for of in self.placed(much, of=small).unplaced], ["over_inverter"])
+
+    def test_a_window_across_midnight(self):
+        (found,) = self.placed(Load("Charger", 200, "dc", 100, pattern=("window", 22, 2, 3))).placed
+        self.assertTrue(MIDNIGHT + timedelta(hours=22) <= found.start <= MIDNIGHT + timedelta(hours=23))
+
+    def test_what_need_not_run_daily_waits_for_the_better_day_and_until_it_is_due(self):
+        def sun(day, hour, future):
+            return (700.0 if day == 1 else 60.0) * (8 <= hour < 16)
+        (found,) = self.placed(washing(every_days=3), level=0.9, sun=sun).placed
+        self.assertEqual(found.start.astimezone(PLAIN.zone).date(), TODAY + timedelta(days=1))
+        self.assertEqual(found.wh, 1800.0)  # three days' worth in one run
+        self.assertEqual(self.placed(washing(every_days=3), last_done={"Washing": TODAY}, sun=sun).placed, ())
+        due = self.placed(washing(every_days=3), last_done={"Washing": TODAY - timedelta(days=2)}, sun=sun).placed
+        self.assertEqual([of.start.astimezone(PLAIN.zone).date() for of in due], [TODAY + timedelta(days=1)])
+
+    def test_the_last_run_is_the_latest_before_the_day(self):
+        marks = Marks({TODAY: ("A",), TODAY - timedelta(days=2): ("A", "B"), TODAY - timedelta(days=5): ("A",)})
+        self.assertEqual(marks.last_done(TODAY), {"A": TODAY - timedelta(days=2), "B": TODAY - timedelta(days=2)})
+
+
+class SpareSun(unittest.TestCase):
+    def test_it_is_laid_in_the_order_wanted_and_no_sun_twice(self):
+        # From 95 % some 650 Wh an hour are to spare once full.
+        day = planned_day(ahead(level=0.98, sun=noon(700.0)))
+        spare = [hour.spilt_wh.p50 for hour in day.hours]
+        found = lay(day.hours, (SpillThing("Second bank", 400, 1000), SpillThing("Power banks", 100, 150),
+                                SpillThing("Heater", 900, 500)))
+        self.assertEqual([(of.thing, of.wh) for of in found], [("Second bank", 1000.0), ("Power banks", 150.0)])
+        self.assertEqual(found[0].end - found[0].start, timedelta(hours=2.5))
+        self.assertLessEqual(sum(of.wh for of in found), sum(spare))
+        self.assertEqual(lay(planned_day(ahead()).hours, (SpillThing("Second bank", 400, 1000),)), [])
+
+    def test_when_it_is_full(self):
+        day = planned_day(ahead(level=0.9, sun=noon(700.0)))
+        self.assertEqual(day.chance_full, 1.0)
+        self.assertTrue(MIDNIGHT + timedelta(hours=9) < day.full_at[1] < MIDNIGHT + timedelta(hours=12))
+        self.assertIsNone(planned_day(ahead(level=0.3, sun=noon(100.0))).full_at)
+
+
+class Rationing(unittest.TestCase):
+    def test_spare_ones_first_essentials_never_and_what_each_buys(self):
+        of = replace(PLAIN, loads=(Load("Freezer", 480, "dc", priority="essential"), Load("Fan", 240, "dc"),
+                                   Load("Music", 120, "dc", priority="spare"), Load("TV", 240, "dc", priority="spare")))
+        found = ration(ahead(of, level=0.5))
+        self.assertEqual([each.load for each in found], ["TV", "Music", "Fan"])
+        # 2880 Wh above the floor last 55.4 h at 52 Wh an hour, and 68.6 h at 42.
+        self.assertAlmostEqual(found[0].hours_gained, 2880 / 42 - 2880 / 52, delta=0.1)
+        self.assertAlmostEqual(found[0].wh, 720, delta=1)
+        self.assertTrue(all(0 <= each.chance_after <= 1 for each in found))
+        # Left off, it never shortens the hours in hand nor raises the risk.
+        self.assertTrue(all(each.hours_gained >= 0 and each.chance_after <= 1.0 for each in found))
+
+
+class Whole(unittest.TestCase):
+    def test_its_energies_are_the_outlook_s(self):
+        ask = asked(PLAIN, level=0.6, per_day=(900.0, 1500.0))
+        plan, looked = day_plan(ask), outlook(ask)
+        self.assertEqual(plan.outlook.today, looked.today)
+        self.assertAlmostEqual(plan.day.hours[-1].soc.p50, day_end(looked, plan.day.day), delta=1e-6)
+        self.assertEqual(plan.outlook.present, looked.present)
+
+    def test_an_old_level_is_not_planned_by(self):
+        ask = asked(PLAIN, level=0.6, per_day=(900.0, 1500.0))
+        plan = day_plan(replace(ask, as_of=ask.as_of + timedelta(hours=20)))
+        self.assertTrue(plan.stale)
+        self.assertEqual((plan.placing, plan.tonight, plan.ration), (None, None, ()))
+
+
+def day_end(looked, day):
+    from voltaun.core.instants import day_start
+    end = day_start(day + timedelta(days=1), PLAIN.zone)
+    return float(looked.fan[looked.times.index(end)][2])
+
+
+if __name__ == "__main__":
+    unittest.main()
