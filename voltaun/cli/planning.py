@@ -4,9 +4,12 @@ from datetime import timedelta
 
 import click
 
-from voltaun.cli.common import Refused, json_flag, now, say
-from voltaun.cli.given import log_file_option, logged_in, rig_and_sun, rig_file_option
+from voltaun.cli.common import Refused, db_option, json_flag, kept_rig, now, read_db, say
+from voltaun.cli.given import FILE, log_file_option, logged_in, rig_and_sun, rig_file_option, tables_of
 from voltaun.cli.reckoning import _instant, _plans, _rule, _skies
+
+NEEDED = 3
+"""What `voltaun today --exit-code` ends with when something needs doing."""
 
 
 def _asked(rig_file, log_file, as_of, skies, planned, rule):
@@ -48,3 +51,51 @@ def plan(rig_file, log_file, as_of, skies, planned, rule, done, as_json):
         raise Refused(f"--{error}") from error
     said = planning.sentences(made, ask.rig)
     say(plan_answer(made, ask.rig, said), lambda: "\n".join(said), as_json)
+
+
+@click.command()
+@db_option
+@click.option("--rig", "name", metavar="NAME", help="Which rig of the database, where there are several.")
+@click.option("--rig-file", type=FILE, help="With --log: files instead of a database.")
+@log_file_option(required=False)
+@click.option("--exit-code", is_flag=True, help=f"End with {NEEDED} when something needs doing.")
+@json_flag
+def today(db, name, rig_file, log_file, exit_code, as_json):
+    """Headline, advice and plan in ten lines, for a terminal, a job or a small display."""
+    from voltaun.core.dayplan.plan import day_plan
+    from voltaun.core.reasons import NoOutlook
+    from voltaun.formats.plan_answer import plan_answer
+    from voltaun.words import advising, planning, reasons
+    if (rig_file is None) != (log_file is None):
+        raise Refused("found one of --rig-file and --log, expected both or neither")
+    ask, marks = (_asked(rig_file, log_file, None, (), (), None), None) if rig_file else _kept(db, name)
+    try:
+        made = day_plan(ask, marks)
+    except NoOutlook as none:
+        raise Refused(reasons.say(none.reason)) from none
+    looked, rig = made.outlook, ask.rig
+    said = {"headline": [advising.headline(looked, rig), *advising.odds(looked, rig)],
+            "advice": advising.advice(looked, rig, None), "plan": planning.sentences(made, rig)}
+    needed = looked.advice.asks or bool(made.tonight and made.tonight.must_spare_wh > 0)
+    lines = [" ".join(said["headline"]), " ".join(said["advice"]), *said["plan"]]
+    say({"rig": rig.name, "needs_doing": needed, **said, "day": plan_answer(made, rig, said["plan"])},
+        lambda: "\n".join(lines[:LINES]), as_json)
+    if exit_code and needed:
+        raise SystemExit(NEEDED)
+
+
+LINES = 10
+"""A small display holds no more."""
+
+
+def _kept(db, name):
+    from voltaun.core.instants import local_day
+    from voltaun.core.sky.clear_sky import rig_sun
+    from voltaun.database import clearsky, dayplan
+    from voltaun.database.asking import kept_ask, known_in
+    with read_db(db) as connection:
+        kept, at = kept_rig(connection, name), now()
+        sun = clearsky.sun_of(connection, kept.rig) if clearsky.complete(connection, kept.rig) else rig_sun(
+            kept.rig, tables_of(kept.rig))
+        ask = kept_ask(connection, kept, at, known=known_in(connection, kept, at, sun), sun=sun)
+        return ask, dayplan.marks(connection, kept.id, local_day(at, kept.rig.zone))

@@ -23,7 +23,8 @@ from voltaun.core.outlook.ask import LEARN_DAYS, Ask, Known, known
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.model import SKY
-from voltaun.database import clearsky, dayplan, plans, readings, weather
+from voltaun.database import clearsky, dayplan, readings, weather
+from voltaun.database.asking import kept_ask
 from voltaun.database.connection import connect, connect_reading, transaction
 from voltaun.database.monitors import put_setting, setting
 from voltaun.database.rigs import KeptRig
@@ -230,10 +231,6 @@ def with_tried(rig: Rig, known: Known, told: dict[str, Any]) -> dict[str, Any]:
             "sun": clearsky.sun_of(tables_db(grown), grown)}
 
 
-AHEAD = 10
-"""So many days the futures of every page go: what is said of now is the same figure on all of them."""
-
-
 class Look:
     """The rig's recent log, what is said of now, and the outlook from there, or why there is none."""
 
@@ -248,15 +245,11 @@ class Look:
     def ask(self) -> Ask:
         """The question as things stand, and with what is tried on. It is asked at the whole minute, so that all pages
         of that minute answer it once."""
-        given = plans.past_skies(db(), g.kept.id, self.today - timedelta(days=LEARN_DAYS), self.today)
-        as_is = {"rig": rig(), "known": self.recent.known, "sun": sun()}
-        told = tried_on()
-        minute = self.now.replace(second=0, microsecond=0)
-        as_of = max([minute, *(reading.at for reading in self.readings[-1:])])
-        return Ask(**(with_tried(rig(), self.recent.known, told) if told else as_is), as_of=as_of, days=AHEAD,
-                   skies=plans.skies(db(), g.kept.id, self.today, self.today + timedelta(days=AHEAD)),
-                   given=given, plans=tuple(each.plan for each in plans.current(db(), g.kept.id, self.today)),
-                   rule=plans.rule(db(), g.kept.id))
+        told = {"known": self.recent.known, "sun": sun()}
+        more = tried_on()
+        if more:
+            told |= with_tried(rig(), self.recent.known, more)
+        return kept_ask(db(), g.kept, self.now, **told)
 
     @cached_property
     def _key(self) -> tuple:

@@ -8,11 +8,11 @@ from voltaun.core.instants import local_day
 from voltaun.core.outlook.plans import A_GUEST, BEGINS, KINDS, SOURCE_OF, GeneratorRule, Plan
 from voltaun.core.rig.rig import Rig
 from voltaun.core.units import QuantityError, clock_hour, parse
+from voltaun.database.asking import AHEAD
 from voltaun.database.plans import KeptPlan
 from voltaun.words import sentences as words
 from voltaun.words.units import show_clock, show_power
 
-AHEAD = 10
 ASKED = ("use", "off", "until", "generator", "drive", "mains", "load", "on", "begin", "end", "panels", "strings")
 """What of an address asks what if."""
 

@@ -10,6 +10,7 @@ from voltaun.core.outlook.plans import SOURCE_OF
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.parts import SKIES
 from voltaun.database import monitors, plans, readings
+from voltaun.database.asking import AHEAD
 from voltaun.database.connection import transaction
 from voltaun.formats.plan_text import read_plan
 from voltaun.intake import client, forecast
@@ -18,7 +19,6 @@ from voltaun.pages.figures import fan
 from voltaun.pages.outlook.asked import Asked, plan_from, rule_from, typed_of
 from voltaun.words import sentences as words
 
-AHEAD = 10
 FORECAST = "http://127.0.0.1:8152"
 PLAN_KINDS = (("drive", "driving, hours a day"), ("generator", "generator, hours a day"),
               ("mains", "at a socket, hours a day"), ("people", "guests, how many"),

@@ -10,6 +10,7 @@ from voltaun.core.outlook.first_hour import first_hour
 from voltaun.core.rig.bank import packs_apart
 from voltaun.core.rig.loads import GRADES, load_dc_wh
 from voltaun.database import dayplan
+from voltaun.database.asking import AHEAD
 from voltaun.pages import context, frame
 from voltaun.pages.figures import hours, strip
 from voltaun.pages.reading.forms import ReadingForm
@@ -18,7 +19,7 @@ from voltaun.words import planning
 from voltaun.words import sentences as words
 from voltaun.words.cautions import for_now
 
-BACK, AHEAD = 14, 10
+BACK = 14
 
 
 def show():

@@ -1,0 +1,46 @@
+"""The question that a file asks of the outlook: its rig, what its log tells, and what is planned in it."""
+
+import sqlite3
+from datetime import datetime, timedelta
+from typing import Any
+
+from voltaun.core.instants import day_start, local_day
+from voltaun.core.outlook.ask import LEARN_DAYS, Ask, Known, known
+from voltaun.core.sky.clear_sky import RigSun
+from voltaun.core.sky.model import SKY
+from voltaun.database import plans, readings, weather
+from voltaun.database.monitors import setting
+from voltaun.database.rigs import KeptRig
+
+AHEAD = 10
+"""So many days the futures of every page and command go: what is said of now is the same figure in all of them."""
+
+
+def kept_ask(connection: sqlite3.Connection, kept: KeptRig, now: datetime, **told: Any) -> Ask:
+    """The question as things stand.
+
+    told  what the log tells (`known`) and the clear sky (`sun`), and anything that is otherwise, such as `rig`. It is
+    asked at the whole minute, so that all who ask within it have one answer, and never before the last reading.
+    """
+    today = local_day(now, kept.rig.zone)
+    minute = now.replace(second=0, microsecond=0)
+    as_of = max([minute, *(reading.at for reading in told["known"].readings[-1:])])
+    of_file = {"rig": kept.rig, "as_of": as_of, "days": AHEAD,
+               "skies": plans.skies(connection, kept.id, today, today + timedelta(days=AHEAD)),
+               "given": plans.past_skies(connection, kept.id, today - timedelta(days=LEARN_DAYS), today),
+               "plans": tuple(each.plan for each in plans.current(connection, kept.id, today)),
+               "rule": plans.rule(connection, kept.id)}
+    return Ask(**of_file | told)
+
+
+def known_in(connection: sqlite3.Connection, kept: KeptRig, now: datetime, sun: RigSun | None) -> Known:
+    """What the log in a file tells now, with what its weather files say of the sky, where a page has read them."""
+    today = local_day(now, kept.rig.zone)
+    first = day_start(today - timedelta(days=LEARN_DAYS), kept.rig.zone)
+    told = setting(connection, kept.id, "sky_of_place", {})
+    kind = SKY
+    if told.get("months") and weather.numbers(connection, kept.id):
+        from voltaun.core.sizing import climate
+        kind = climate.sky_kind(told["months"], today)
+    logged = [each.reading for each in readings.since(connection, kept.id, first)]
+    return known(kept.rig, logged, sun, now, sky_kind=kind)
