@@ -104,6 +104,21 @@ class Sheets(PagesCase):
         self.shows("nothing is in the log", self.client.get("/1/log/month/2020/2").text)
 
 
+class Done(PagesCase):
+    def test_what_was_done_is_said_on_the_log_and_the_strip_with_the_days_since(self):
+        self.keep(*readings(*({"soc": 0.5, "solar_wh": 2400.0, "use_wh": 2000.0} for n in range(30)),
+                            start=NOW - timedelta(days=30)),
+                  Reading(NOW - timedelta(days=11, hours=5), soc=0.5, events=("equalised", "panels_wiped"),
+                          note="Dusty."))
+        page = " ".join(self.client.get("/1/log").text.split())
+        self.shows("Bank equalised 11 days ago, on 14 Nov.", page)
+        self.shows("Panels wiped 11 days ago, on 14 Nov.", page)
+        self.shows("a_first=2026-11-04&amp;a_last=2026-11-13&amp;b_first=2026-11-15&amp;b_last=2026-11-24", page)
+        self.shows("Bank equalised, panels wiped.</span> Dusty.", page)
+        self.assertIn('class="done-mark"', self.client.get("/1/today").text)
+        self.shows("bank equalised; panels wiped", self.client.get("/1/today").text)
+
+
 class Grid(PagesCase):
     def rows(self, *rows):
         return self.post("/1/log/grid", {f"r{n}-{name}": value for n, row in enumerate(rows)

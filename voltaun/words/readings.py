@@ -39,6 +39,11 @@ def field_shown(of: Field, reading: Reading, zone: ZoneInfo, nothing: str = "·"
     return str(_SHOWN[of.kind](value)) if of.kind in _SHOWN else str(value)
 
 
+def events_words(events: tuple[str, ...]) -> str:
+    """What was done at a reading: `Bank equalised, panels wiped.`"""
+    return f"{begin(', '.join(EVENT_WORDS[event] for event in events))}."
+
+
 def done_words(of: LastDone, today: date) -> str:
     """When something was last done: `Panels wiped 3 days ago, on 21 Nov`."""
     when = f"{of.day.day} {of.day:%b}" if of.day.year == today.year else f"{of.day.day} {of.day:%b %Y}"

@@ -16,7 +16,7 @@ from voltaun.pages.log.sheet import Sheet
 from voltaun.pages.reading import asking
 from voltaun.pages.reading.forms import ReadingForm
 from voltaun.pages.today import views as today
-from voltaun.words.readings import EVENT_WORDS, done_words, field_shown, field_words
+from voltaun.words.readings import done_words, events_words, field_shown, field_words
 from voltaun.words.sentences import begin
 from voltaun.words.units import show_percent
 
@@ -39,7 +39,7 @@ def render(editing=None, form=None, status=200, **extra):
     sheet, today_is = _sheet(day), local_day(g.now, context.rig().zone)
     done = [(done_words(of, today_is), of.beside) for of in last_done(context.events(), today_is)]
     return render_template("log/log.html", sheet=sheet, editing=editing, form=form, asked=day, done=done,
-                           event_words=EVENT_WORDS, strips=_strips(sheet), **extra), status
+                           events_words=events_words, strips=_strips(sheet), **extra), status
 
 
 def _strips(sheet: Sheet):

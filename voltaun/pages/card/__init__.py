@@ -1,0 +1,1 @@
+"""The card on the wall."""
