@@ -200,7 +200,7 @@ class Keys(BrowserCase):
     def test_a_reading_with_the_keyboard_alone(self):
         page = self.go("/1/today")
         page.keyboard.press("n")
-        page.keyboard.type("44")
+        page.keyboard.type("52")
         page.keyboard.press("Tab")
         page.keyboard.type("0.03 kWh")
         page.keyboard.press("Enter")

@@ -214,8 +214,15 @@ class Older(BenchCase):
         connection.prepare(old)
         db = connection.connect(old)
         self.addCleanup(db.close)
-        with transaction(db):
-            rigs.add(db, replace(self.rig, loads=(FREEZER,)))
+        db.executescript("""
+            INSERT INTO rig (id, name, latitude, longitude, elevation_m, timezone, use_side, soc_from, not_yet_told)
+                VALUES (1, 'Old hut', -42, 147, 0, 'Australia/Hobart', 'dc', 'shunt', '[]');
+            INSERT INTO bank (rig_id, chemistry, unit_voltage_v, unit_capacity_ah, series, parallel, everyday_floor,
+                              hard_floor, charge_efficiency, standby_w)
+                VALUES (1, 'lfp', 12.8, 200, 2, 2, 0.2, 0.1, 0.95, 2);
+            INSERT INTO load VALUES (1, 0, 'Freezer', 900, 'ac', 90, NULL, 'wanted', '"always"', '[1, 2, 3]', 'guess');
+            INSERT INTO charger (rig_id, source, position, name, charge_w, fuel_l_per_hour)
+                VALUES (1, 'generator', 0, 'Set', 900, 0.7);""")
         before = {"state": "open", "begun_at": "2026-11-02T08:10:00Z",
                   "run": {"instrument": "meter", "subject": "Freezer", "side": "ac", "warm": 0,
                           "conditions": "lid shut", "leave_out_hours": 0.0, "cut_off": 0, "basis": "label",
@@ -233,6 +240,7 @@ class Older(BenchCase):
         connection.prepare(old)
         self.assertEqual([mark.wh for mark in bench.get(db, 1, 7).run.marks], [0.0, 700.0])
         self.assertEqual(rigs.origins(db, rigs.get(db, 1))["loads", "Freezer", "daily_wh"].run_id, 7)
+        self.assertEqual(rigs.get(db, 1).rig.generators, (Generator("Set", 900, 0.7),))
         self.assertEqual(db.execute("PRAGMA foreign_key_check").fetchall(), [])
         # What was noted of it before it was changed came before a label's standby and the cells; it can be read all
         # the same, from an archive too, and taken back.

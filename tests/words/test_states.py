@@ -6,13 +6,14 @@ from dataclasses import replace
 from datetime import timedelta
 
 from tests.simulated_states import kept, state
+from voltaun.core.dayplan.plan import day_plan
 from voltaun.core.log.days import by_day
 from voltaun.core.outlook.lanes import RISKY
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.outlook.plans import SOURCE_OF, Plan
 from voltaun.core.outlook.replay import run_again, worst_days
 from voltaun.core.reasons import NoOutlook
-from voltaun.words import advising
+from voltaun.words import advising, planning
 from voltaun.words import sentences as words
 
 STATES = 400
@@ -37,13 +38,17 @@ class Heads:
         for n in range(self.part, STATES, 4):
             of = state(n)
             try:
-                made = outlook(replace(of.ask, futures=200))
+                plan = day_plan(replace(of.ask, futures=200))
             except NoOutlook:
                 continue
+            made = plan.outlook
             with self.subTest(of.name):
                 said = said_of(of, made)
                 self.plain(" ".join(filter(None, sum(said, []))))
                 self.agree(of, made, said)
+                told = planning.sentences(plan, of.rig)
+                self.plain(" ".join(told))
+                self.fits(plan, made, " ".join(told), " ".join(filter(None, said[2])))
 
     def plain(self, text):
         """What a machine can see of plain words."""
@@ -56,6 +61,18 @@ class Heads:
         self.assertNotRegex(text, r"(?<![\d.])1 (hours|days|Wh and|packs|plans)\b")
         for word in NEVER:
             self.assertNotIn(word, text)
+
+    def fits(self, plan, made, told, advice):
+        """The plan says nothing that the advice does not bear."""
+        if plan.stale:
+            self.assertEqual(made.present.vague, True)
+            self.assertEqual(told, "Read the level first: it is too old to plan by.")
+            return
+        self.assertEqual(plan.tonight.chance, made.advice.chance)
+        self.assertFalse(plan.tonight.may_spend_wh > 0 and made.advice.chance > RISKY)
+        self.assertFalse("you may use" in told and made.advice.asks, told)
+        calm = re.search(r"[Nn]othing needs doing|All is well", advice)
+        self.assertFalse(calm and re.search(r"Spare(?!s)", told), (told, advice))
 
     def agree(self, of, made, said):
         head, odds, advice, _, _ = (" ".join(filter(None, part)) for part in said)

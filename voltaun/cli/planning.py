@@ -76,7 +76,7 @@ def today(db, name, rig_file, log_file, exit_code, as_json):
     looked, rig = made.outlook, ask.rig
     said = {"headline": [advising.headline(looked, rig), *advising.odds(looked, rig)],
             "advice": advising.advice(looked, rig, None), "plan": planning.sentences(made, rig)}
-    needed = looked.advice.asks or bool(made.tonight and made.tonight.must_spare_wh > 0)
+    needed = looked.advice.asks
     lines = [" ".join(said["headline"]), " ".join(said["advice"]), *said["plan"]]
     say({"rig": rig.name, "needs_doing": needed, **said, "day": plan_answer(made, rig, said["plan"])},
         lambda: "\n".join(lines[:LINES]), as_json)

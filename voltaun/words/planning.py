@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import TYPE_CHECKING
 
 from voltaun.core.rig.rig import Rig
 from voltaun.words.advising import lasting, rounded
-from voltaun.words.sentences import about, begin, chance
+from voltaun.words.sentences import about, begin, chance, day_name
 from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power
 
 if TYPE_CHECKING:
@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from voltaun.core.dayplan.ration import Rationed
     from voltaun.core.dayplan.spare_sun import Laid
     from voltaun.core.dayplan.tonight import Answer, Thing, Tonight
+    from voltaun.core.outlook.outlook import Outlook
 
 WORTH_SAYING_WH = 20.0
 """What a start spares is said from here on."""
@@ -93,17 +94,21 @@ def laid(of: Laid, rig: Rig) -> str:
     return f"{of.thing}, {clock(of.start, rig)} to {clock(of.end, rig)}: {show_energy(of.wh)}."
 
 
-def allowed(of: Tonight, rig: Rig) -> str:
+def allowed(of: Tonight, looked: Outlook, rig: Rig) -> str:
     """What may be spent until dawn, or must be spared."""
-    floor = show_percent(rig.bank.everyday_floor)
+    floor, dawn, advised = show_percent(rig.bank.everyday_floor), clock(of.until, rig), looked.advice
+    today = looked.as_of.astimezone(rig.zone).date()
+    end = day_name((advised.until - timedelta(seconds=1)).astimezone(rig.zone).date(), today)
     if of.may_spend_wh >= LITTLE_WH:
-        return (f"Until {clock(of.until, rig)} you may use {about(of.may_spend_wh)} more than usual. "
-                f"That still leaves you above {floor} for three days (9 in 10).")
+        return (f"Until {dawn} you may use {about(of.may_spend_wh)} more than usual. "
+                f"That still leaves you above {floor} until the end of {end} (9 in 10).")
     if of.must_spare_wh < LITTLE_WH:
-        return f"Use no more than usual until {clock(of.until, rig)}."
+        return f"Use no more than usual until {dawn}."
+    if not advised.asks:
+        return f"Use no more than usual until {dawn}. What may be short later can still be helped then."
     how = "Spare" if of.can_be_spared else "Spare or charge"
-    return (f"{how} {about(of.must_spare_wh)} until {clock(of.until, rig)}. Else you may drop below {floor} within "
-            f"three days ({chance(of.chance)}).")
+    return (f"{how} {about(of.must_spare_wh)} until {dawn}. Else you may drop below {floor} before the end of {end} "
+            f"({chance(of.chance)}).")
 
 
 def thing(of: Thing) -> str:
@@ -155,4 +160,4 @@ def sentences(plan: DayPlan, rig: Rig) -> list[str]:
         name = "" if plan.day.day == today else "Tomorrow: "
         spilt = sum(hour.spilt_wh.p50 for hour in plan.day.hours)
         said += [f"{name}{words}" for words in (full(plan.day, rig), spare(plan.day, spilt, rig)) if words]
-    return [*said, allowed(plan.tonight, rig), *(rationed(each) for each in worth_rationing(plan))]
+    return [*said, allowed(plan.tonight, plan.outlook, rig), *(rationed(each) for each in worth_rationing(plan))]

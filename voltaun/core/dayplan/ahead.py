@@ -7,12 +7,10 @@ from datetime import UTC, date, datetime, timedelta
 import numpy as np
 
 from voltaun.core.instants import day_start
+from voltaun.core.outlook.advice import advised_steps
 from voltaun.core.outlook.outlook import dawn_and_dusk
 from voltaun.core.outlook.prepare import Prepared
 from voltaun.core.outlook.simulate import LEVEL_GRAIN, Futures, simulate
-
-HOURS_AHEAD = 72.0
-"""What is allowed tonight must hold for so long."""
 
 MORNING = 6
 """The clock hour that stands for dawn where there is no sun to make one."""
@@ -20,9 +18,10 @@ MORNING = 6
 
 @dataclass(frozen=True)
 class Ahead:
-    """The next three days of an outlook.
+    """What is left of today and the three days after it, as the advice looks at them: what is allowed tonight must hold
+    for so long.
 
-    ready, made  the question made ready, and its futures; steps  those of the three days; dawn  how many of them lie
+    ready, made  the question made ready, and its futures; steps  those of these days; dawn  how many of them lie
     before the next dawn; floor  the everyday floor
     """
 
@@ -34,10 +33,8 @@ class Ahead:
 
     @classmethod
     def of(cls, ready: Prepared, made: Futures) -> "Ahead":
-        """Cut out of an outlook what lies within three days."""
-        grid = ready.grid
-        last = int(np.searchsorted(grid.bounds, grid.bounds[grid.now] + 3600 * HOURS_AHEAD + 1)) - 1
-        steps = slice(grid.now, max(last, grid.now + 1))
+        """Cut these days out of an outlook."""
+        steps = advised_steps(ready)
         return cls(ready, made, steps, _steps_to_dawn(ready, steps), ready.ask.rig.bank.everyday_floor)
 
     @property
@@ -77,7 +74,7 @@ class Ahead:
 
     @property
     def chance(self) -> float:
-        """Of passing the everyday floor within three days as things stand."""
+        """Of passing the everyday floor within these days as things stand."""
         return float(self.passes(self.made.level[self.steps.start:self.steps.stop + 1]).mean())
 
     def overlap(self, begin: float, end: float) -> np.ndarray:

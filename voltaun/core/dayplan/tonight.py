@@ -18,8 +18,8 @@ GRAIN_WH, GRAIN_SHARE = 5.0, 1e-3
 
 @dataclass(frozen=True)
 class Tonight:
-    """What may be used more, or must be spared, evenly from now to dawn so that passing the everyday floor within three
-    days stays at 1 in 10 at most.
+    """What may be used more, or must be spared, evenly from now to dawn so that passing the everyday floor within the
+    advised days stays at 1 in 10 at most.
 
     until   the next dawn; may_spend_wh, must_spare_wh  Wh at the battery, one of them 0
     chance  of passing that floor as things stand

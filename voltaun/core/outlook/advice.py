@@ -48,8 +48,8 @@ def advise(ready: Prepared, made: Futures, now: Present) -> Advice:
 
     ready, made  the question and its futures; now  the present by them
     """
-    end = ready.grid.steps_after(min(ready.ask.today + timedelta(days=ADVISED_DAYS), ready.grid.days[-1]))
-    steps = slice(ready.grid.now, end)
+    steps = advised_steps(ready)
+    end = steps.stop
     until = datetime.fromtimestamp(ready.grid.bounds[end], UTC)
     floor = ready.ask.rig.bank.everyday_floor
     below = made.level[steps.start + 1:end + 1] < floor - LEVEL_GRAIN
@@ -69,6 +69,12 @@ def advise(ready: Prepared, made: Futures, now: Present) -> Advice:
     ways = search.ways()
     return replace(nothing, asks=True, enough=any(way.enough for way in ways), ways=tuple(ways),
                    helped_from=search.helped_from, despite=now.vague)
+
+
+def advised_steps(ready: Prepared) -> slice:
+    """What is left of today and the days after it that advice looks at."""
+    end = ready.grid.steps_after(min(ready.ask.today + timedelta(days=ADVISED_DAYS), ready.grid.days[-1]))
+    return slice(ready.grid.now, end)
 
 
 def _short(made: Futures, steps: slice) -> bool:

@@ -51,9 +51,10 @@ def _typed(of: Field):
 
 @dataclass(frozen=True)
 class Box:
-    """One field as the entry shows it: its field, label, example, and the keys of a phone."""
+    """One field as the entry shows it: its field, label, example, and the keys of a phone; its name without a unit."""
 
     field: Any
+    name: str
     label: str
     hint: str
     pad: str
@@ -85,7 +86,7 @@ class ReadingForm(PlacedForm):
             number = of.kind in NUMBERS
             # A station's packs are typed apart, with spaces that a number pad lacks.
             pad = "" if not number else "text" if of.kind == "fraction" and self._rig.bank.pack_wh else "decimal"
-            found.append(Box(self[name], self._label(of), hint, pad))
+            found.append(Box(self[name], self._label(of).partition(",")[0], self._label(of), hint, pad))
         return found
 
     def _label(self, of: Field) -> str:
