@@ -132,6 +132,44 @@ class WithoutDatabase(Commands):
         self.assertIn("reckoned, not read", voltaun("ledger", *files, check=0).stdout)
         self.assertIn("Planning figures", voltaun("additions", *files, check=0).stdout)
 
+    def test_the_plan_has_the_shape_of_the_contract_and_the_chance_of_the_outlook(self):
+        pump = Load("Pump", 300, "dc", 400, pattern=("window", 9, 16, 0.75))
+        files = ("--rig-file", self.file("d.rig.json", write_rig(rig(loads=(pump,)))), "--log", self.long_log())
+        at = ("--as-of", "2026-11-19T08:00")
+        got = self.answer("plan", *files, *at)
+        self.assertEqual(set(got), {"as_of", "date", "soc", "stale", "hours", "full_at", "chance_full", "placed",
+                                    "unplaced", "until", "may_spend_wh", "must_spare_wh",
+                                    "chance_below_everyday_floor", "spill_list", "ration", "sentences"})
+        late = self.answer("plan", *files)
+        looked = self.answer("outlook", *files)
+        self.assertEqual((late["chance_below_everyday_floor"], late["soc"]),
+                         (looked["advice"]["chance"], looked["soc"]))
+        self.assertEqual(late["may_spend_wh"] > 0, late["must_spare_wh"] == 0)
+        self.assertEqual([of["load"] for of in late["placed"]], ["Pump"])
+        self.assertEqual(self.answer("plan", *files, "--done", "Pump")["placed"], [])
+        self.assertIn("--done: found 'Boat', expected one of the loads: Pump",
+                      voltaun("plan", *files, "--done", "Boat", check=2).stderr)
+        self.assertTrue(got["stale"] or got["hours"])
+
+    def test_today_in_ten_lines_ends_three_when_something_needs_doing(self):
+        files = ("--rig-file", self.file("d.rig.json", write_rig(rig())), "--log")
+        calm = self.file("calm.log.csv", "read_at,soc_percent,solar_wh,use_wh\n" + "\n".join(
+            f"2026-11-{n:02d}T19:00,95,4000,900" for n in range(1, 21)) + "\n")
+        low = self.file("low.log.csv", "read_at,soc_percent,solar_wh,use_wh\n" + "\n".join(
+            f"2026-11-{n:02d}T19:00,24,900,2400" for n in range(1, 21)) + "\n")
+        for log, needed in ((calm, False), (low, True)):
+            answer = self.answer("today", *files, log)
+            self.assertEqual(answer["needs_doing"], needed)
+            told = voltaun("today", *files, log, "--exit-code", check=3 if needed else 0).stdout
+            self.assertLessEqual(len(told.strip().split("\n")), 10)
+            self.assertIn(answer["headline"][0], told)
+            voltaun("today", *files, log, check=0)
+        self.assertIn("expected both or neither", voltaun("today", "--log", calm, check=2).stderr)
+
+    def test_a_terminal_of_few_letters_shows_what_it_can(self):
+        self.assertEqual("−5 – 7 … é’".encode("ascii", errors="plainly"), b"-5 - 7 ... ?'")
+        self.assertEqual("12 × 3 “é”".encode("latin-1", errors="plainly"), '12 × 3 "é"'.encode("latin-1"))
+
     def test_bad_input_exits_2_with_a_clear_line(self):
         good = self.file("e.rig.json", write_rig(rig()))
         for arguments, words in (

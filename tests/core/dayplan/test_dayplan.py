@@ -203,6 +203,13 @@ class SpareSun(unittest.TestCase):
         self.assertLessEqual(sum(of.wh for of in found), sum(spare))
         self.assertEqual(lay(planned_day(ahead()).hours, (SpillThing("Second bank", 400, 1000),)), [])
 
+    def test_tomorrow_is_planned_once_hardly_any_sun_is_left(self):
+        for today, planned in ((300.0, 0), (20.0, 1), (0.0, 1)):  # of 8 h × 50 Wh tomorrow, a twentieth is 20
+            looked = ahead(sun=lambda day, hour, future, today=today: (
+                today * (hour == 23) if day == 0 else 50.0 * (8 <= hour < 16)))
+            self.assertEqual(planned_day(looked).day, TODAY + timedelta(days=planned), today)
+        self.assertEqual(planned_day(ahead()).day, TODAY)  # no sun at all: by the clock
+
     def test_when_it_is_full(self):
         day = planned_day(ahead(level=0.9, sun=noon(700.0)))
         self.assertEqual(day.chance_full, 1.0)

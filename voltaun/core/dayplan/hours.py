@@ -9,8 +9,11 @@ from voltaun.core.dayplan.ahead import Ahead
 from voltaun.core.outlook.present import Middle
 from voltaun.core.rig.bank import FULL_SOC
 
-LEAST_SUN_WH = 1.0
-"""Less sun than this is left of a day: its plan is over, and the next day's begins."""
+LEFT_OF_SUN = 0.05
+"""Where less than this part of tomorrow's sun is left of today its plan is over, and the next day's begins."""
+
+OVER_AT = 18
+"""The clock hour from which on a day without sun is over."""
 
 
 @dataclass(frozen=True)
@@ -27,7 +30,7 @@ class Hour:
 
 @dataclass(frozen=True)
 class Day:
-    """The day that is planned: today while there is sun left of it, else tomorrow.
+    """The day that is planned: today while there is sun worth planning left of it, else tomorrow.
 
     hours  from now, or from midnight on; full_at  when the bank is full, as hours of the clock, where most futures
     fill it; chance_full  that it is full at some time of it
@@ -43,10 +46,7 @@ class Day:
 def planned_day(ahead: Ahead) -> Day:
     """The hours of the day that is planned."""
     grid, ready = ahead.ready.grid, ahead.ready
-    today = ready.ask.today
-    day = today
-    if _sun_left(ahead, today) <= LEAST_SUN_WH and today + timedelta(days=1) in grid.days:
-        day = today + timedelta(days=1)
+    day = _which(ahead)
     steps = grid.steps_of(grid.days.index(day))
     part = ahead.made.part(steps)
     others = ready.not_sun(steps)
@@ -57,6 +57,17 @@ def planned_day(ahead: Ahead) -> Day:
     hours = tuple(Hour(_at(grid.bounds[n]), _at(grid.bounds[n + 1]), *(of[n - steps.start] for of in each))
                   for n in range(steps.start, steps.stop))
     return Day(day, steps, hours, *_full(part.level, grid.bounds[steps.start:steps.stop + 1]))
+
+
+def _which(ahead: Ahead) -> date:
+    """The day to plan."""
+    ask = ahead.ready.ask
+    tomorrow = ask.today + timedelta(days=1)
+    if tomorrow not in ahead.ready.grid.days:
+        return ask.today
+    left, coming = (_sun_left(ahead, day) for day in (ask.today, tomorrow))
+    over = left <= LEFT_OF_SUN * coming if coming > 0 else ask.as_of.astimezone(ask.rig.zone).hour >= OVER_AT
+    return tomorrow if over else ask.today
 
 
 def _sun_left(ahead: Ahead, day: date) -> float:
