@@ -19,7 +19,8 @@ PAGES = ("/1/today", "/1/log", "/1/bench", "/1/rig", "/1/outlook", "/1/additions
          "/2/bench", "/1/bench/runs/1", "/1/bench/runs/1?edit=1", "/1/bench/new?instrument=meter",
          "/1/bench/new?instrument=label", "/1/log/taught", "/1/log/compare", "/1/log/month/2026/11", "/1/log/year/2026",
          "/1/log/grid", "/1/log/monitor", "/2/log?day=2026-10-20",
-         "/1/outlook?use=30", "/1/outlook/past", "/1/log/changed", "/1/log/safe", "/1/today?entry=1")
+         "/1/outlook?use=30", "/1/outlook/past", "/1/log/changed", "/1/log/safe", "/1/today?entry=1", "/1/card",
+         "/1/rig?part=turbines-new", "/1/rig?part=spill_list-new", "/1/today?watts=1500&for=2")
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
          "--disable-sync", "--no-first-run"]
 
@@ -64,7 +65,7 @@ class BrowserCase(unittest.TestCase):
     def setUp(self):
         self.context = browser.new_context(viewport=self.window, timezone_id="Australia/Hobart", locale="en-AU",
                                            **self.options)
-        self.context.set_default_timeout(10_000)
+        self.context.set_default_timeout(40_000)
         self.addCleanup(self.context.close)
         self.elsewhere, self.errors = [], []
         self.context.on("request", lambda request: request.url.startswith((address, "data:", "blob:"))

@@ -94,6 +94,18 @@ class OnToday(PlanCase):
         self.shows("Found 'many'", wrong)
         self.shows('value="many"', wrong)
 
+    def test_it_goes_out_as_a_calendar_with_one_event_a_load_and_day(self):
+        self.read()
+        events = []
+        for begin in ("9:30", "11:00"):
+            self.do("move", begin=begin)
+            text = self.client.get("/1/plan.ics").text
+            self.assertEqual(text.count("BEGIN:VEVENT"), 1)
+            self.assertIn("SUMMARY:Pump", text)
+            events.append((re.search(r"UID:(\S+)", text)[1], re.search(r"DTSTART:(\S+)", text)[1]))
+        self.assertEqual(events[0][0], events[1][0])  # moved, it takes the old one's place
+        self.assertNotEqual(events[0][1], events[1][1])
+
     def test_it_waits_until_an_old_level_is_read(self):
         with mock.patch.dict("os.environ", environment(self.at + timedelta(hours=20))):
             page = self.today()

@@ -78,6 +78,7 @@ ADDRESSES = (
     # Outlook
     ("GET", "/<int:rig_id>/outlook", "outlook.show", "outlook.views"),
     ("POST", "/<int:rig_id>/plan", "today.mark", "today.plan"),
+    ("GET", "/<int:rig_id>/plan.ics", "today.calendar", "today.plan"),
     ("GET", "/<int:rig_id>/card", "card.show", "card.views"),
     ("POST", "/<int:rig_id>/outlook/sky", "outlook.give_sky", "outlook.views"),
     ("POST", "/<int:rig_id>/outlook/forecast", "outlook.fetch_skies", "outlook.views"),

@@ -146,6 +146,15 @@ def answer(of: Answer, rig: Rig) -> str:
     return f"Yes: it takes {show_energy(of.wh)} of the bank, at {show_power(of.watts)}."
 
 
+def at_dawn(wanted: int) -> str:
+    """What readings at dawn would tell, and how many are still wanted; nothing where none are."""
+    if not wanted:
+        return ""
+    times = "once more" if wanted == 1 else f"{wanted} more times"
+    return (f"Write down level and use at dawn as well, {times}. That shows what your nights take, and how much you "
+            "may spend.")
+
+
 def sentences(plan: DayPlan, rig: Rig) -> list[str]:
     """The whole plan, a sentence or two each, in the order in which it is done."""
     if plan.day is None or plan.placing is None or plan.tonight is None:
@@ -160,4 +169,5 @@ def sentences(plan: DayPlan, rig: Rig) -> list[str]:
         name = "" if plan.day.day == today else "Tomorrow: "
         spilt = sum(hour.spilt_wh.p50 for hour in plan.day.hours)
         said += [f"{name}{words}" for words in (full(plan.day, rig), spare(plan.day, spilt, rig)) if words]
-    return [*said, allowed(plan.tonight, plan.outlook, rig), *(rationed(each) for each in worth_rationing(plan))]
+    return [*said, allowed(plan.tonight, plan.outlook, rig), *(rationed(each) for each in worth_rationing(plan)),
+            *filter(None, [at_dawn(plan.at_dawn)])]

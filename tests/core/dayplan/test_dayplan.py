@@ -239,6 +239,15 @@ class Whole(unittest.TestCase):
         self.assertAlmostEqual(plan.day.hours[-1].soc.p50, day_end(looked, plan.day.day), delta=1e-6)
         self.assertEqual(plan.outlook.present, looked.present)
 
+    def test_readings_at_dawn_are_asked_for_and_counted_down(self):
+        ask = asked(PLAIN, level=0.6, per_day=(900.0, 1500.0))
+        wanted = [day_plan(replace(ask, known=replace(ask.known, lean=replace(ask.known.lean, parts=parts)))).at_dawn
+                  for parts in (0, 7, 10, 30)]
+        self.assertEqual(wanted, [10, 3, 0, 0])
+        learned = ask.known.learned
+        unread = replace(ask.known, learned=replace(learned, use=replace(learned.use, read_share=0.4)))
+        self.assertEqual(day_plan(replace(ask, known=unread)).at_dawn, 0)
+
     def test_an_old_level_is_not_planned_by(self):
         ask = asked(PLAIN, level=0.6, per_day=(900.0, 1500.0))
         plan = day_plan(replace(ask, as_of=ask.as_of + timedelta(hours=20)))

@@ -11,6 +11,8 @@ from voltaun.core.dayplan.placing import Placing, place
 from voltaun.core.dayplan.ration import Rationed, ration
 from voltaun.core.dayplan.spare_sun import Laid, lay
 from voltaun.core.dayplan.tonight import Tonight, tonight
+from voltaun.core.learned.hours import LEAST_SHARES
+from voltaun.core.learned.use import LEAST_DAYS
 from voltaun.core.outlook.ask import Ask
 from voltaun.core.outlook.lanes import RISKY
 from voltaun.core.outlook.outlook import Outlook, outlook_of
@@ -24,6 +26,8 @@ class DayPlan:
     outlook   that it was made from; day  the planned day's hours; placing  the movable loads
     tonight   what may be spent or must be spared until dawn; spill_list  what to do with sun that would be spilt
     ration    what leaving loads off buys; empty while nothing is short
+    at_dawn   so many readings at dawn or dusk are still wanted to know at what hours the use comes; 0 where that is
+    known, or where the use is not read at all
     stale     nothing but the outlook is told: the level was not read for long (then the others are empty or None)
     """
 
@@ -33,6 +37,7 @@ class DayPlan:
     tonight: Tonight | None = None
     spill_list: tuple[Laid, ...] = ()
     ration: tuple[Rationed, ...] = ()
+    at_dawn: int = 0
 
     @property
     def stale(self) -> bool:
@@ -53,7 +58,19 @@ def day_plan(ask: Ask, marks: Marks | None = None) -> DayPlan:
     allowed = tonight(ahead)
     laid = lay(day.hours, ask.rig.spill_list)
     short = ration(ahead) if allowed.chance > RISKY else []
-    return DayPlan(looked, day, placing, allowed, tuple(laid), tuple(short))
+    return DayPlan(looked, day, placing, allowed, tuple(laid), tuple(short), _wanted_at_dawn(ask))
+
+
+MOSTLY_READ = 0.5
+"""Where less of the use is read than this share, readings at dawn would not tell its hours."""
+
+
+def _wanted_at_dawn(ask: Ask) -> int:
+    """How many more parts of days must be read until the hours of use are learned and not only listed."""
+    use = ask.known.learned.use
+    if use is None or use.intervals < LEAST_DAYS or use.read_share < MOSTLY_READ:
+        return 0
+    return max(0, LEAST_SHARES - ask.known.lean.parts)
 
 
 def spilt_of(day: Day) -> float:

@@ -37,10 +37,12 @@ ANGLES = 2 * np.pi * (np.arange(24) + 0.5) / 24
 
 @dataclass(frozen=True)
 class Lean:
-    """a and b of the shape's lean, shape (2,), and the root of their covariance, shape (2, 2)."""
+    """a and b of the shape's lean, shape (2,), the root of their covariance, shape (2, 2), and the parts of days read.
+    """
 
     mean: np.ndarray
     root: np.ndarray
+    parts: int = 0
 
     def shapes(self, rig: Rig, months: Sequence[int], standard: np.ndarray) -> np.ndarray:
         """Each future's share of a day's use in each clock hour of each of these months (1–12), shape
@@ -89,14 +91,14 @@ class Shares:
         first, end = bisect_right(self.ends, since), bisect_right(self.ends, until)
         xx, xy, yy, x_off, y_off, off, count = self._sums[end] - self._sums[first]
         if count < LEAST_SHARES or not believed:
-            return Lean(np.zeros(2), believed * np.eye(2))
+            return Lean(np.zeros(2), believed * np.eye(2), int(count))
         square, toward = np.array([[xx, xy], [xy, yy]]), np.array([x_off, y_off])
         noise = off / count
         for _ in range(3):
             inverse = np.linalg.inv(square + noise / believed ** 2 * np.eye(2))
             mean = inverse @ toward
             noise = max(1e-6, (off - 2 * mean @ toward + mean @ square @ mean) / count)
-        return Lean(mean, np.linalg.cholesky(noise * inverse + SURE_DOUBT ** 2 * open_part * np.eye(2)))
+        return Lean(mean, np.linalg.cholesky(noise * inverse + SURE_DOUBT ** 2 * open_part * np.eye(2)), int(count))
 
 
 def _running(shape: np.ndarray) -> np.ndarray:

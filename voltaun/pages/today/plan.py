@@ -2,7 +2,7 @@
 
 from datetime import date
 
-from flask import abort, flash, g, redirect, request, url_for
+from flask import Response, abort, flash, g, redirect, request, url_for
 
 from voltaun.core.dayplan.tonight import Answer, Tonight, may_run
 from voltaun.core.units import QuantityError, clock_hour, parse
@@ -43,6 +43,15 @@ def _day() -> date:
 
 def _back():
     return redirect(url_for("today.show", rig_id=g.kept.id) + "#plan", 303)
+
+
+def calendar():
+    """The placed loads as a calendar file."""
+    from voltaun.formats.calendar import write_plan
+    made = context.look().plan
+    placed = made.placing.placed if made and made.placing else ()
+    return Response(write_plan(context.rig(), placed, g.now), content_type="text/calendar; charset=utf-8",
+                    headers={"Content-Disposition": 'attachment; filename="day-plan.ics"'})
 
 
 def asked_of_tonight(tonight: Tonight) -> tuple[dict[str, str], Answer | None, str]:
