@@ -89,6 +89,12 @@ def spare(of: Day, wh: float, rig: Rig) -> str:
     return f"{begin(about(wh))} of sun to spare, from {begins} to {ends}."
 
 
+def spilt_of(plan: DayPlan) -> float:
+    """Sun of the planned day that will probably be spilt, Wh, as the outlook has it."""
+    days = [day for day in (plan.outlook.today, *plan.outlook.days) if day and plan.day and day.day == plan.day.day]
+    return days[0].spilt_wh.p50 if days else 0.0
+
+
 def laid(of: Laid, rig: Rig) -> str:
     """A thing of the spill list with its time."""
     return f"{of.thing}, {clock(of.start, rig)} to {clock(of.end, rig)}: {show_energy(of.wh)}."
@@ -106,6 +112,8 @@ def allowed(of: Tonight, looked: Outlook, rig: Rig) -> str:
         return f"Use no more than usual until {dawn}."
     if not advised.asks:
         return f"Use no more than usual until {dawn}. What may be short later can still be helped then."
+    if not of.helps:
+        return f"What you spare before {dawn} does not help: the bank fills anyway. See above what does."
     how = "Spare" if of.can_be_spared else "Spare or charge"
     return (f"{how} {about(of.must_spare_wh)} until {dawn}. Else you may drop below {floor} before the end of {end} "
             f"({chance(of.chance)}).")
@@ -167,7 +175,7 @@ def sentences(plan: DayPlan, rig: Rig) -> list[str]:
     said += [unplaced(each) for each in plan.placing.unplaced]
     if rig.arrays:
         name = "" if plan.day.day == today else "Tomorrow: "
-        spilt = sum(hour.spilt_wh.p50 for hour in plan.day.hours)
+        spilt = spilt_of(plan)
         said += [f"{name}{words}" for words in (full(plan.day, rig), spare(plan.day, spilt, rig)) if words]
     return [*said, allowed(plan.tonight, plan.outlook, rig), *(rationed(each) for each in worth_rationing(plan)),
             *filter(None, [at_dawn(plan.at_dawn)])]

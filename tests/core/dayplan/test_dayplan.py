@@ -59,6 +59,15 @@ class Tonight(unittest.TestCase):
         self.assertEqual((found.may_spend_wh, found.chance, found.can_be_spared), (0.0, 1.0, True))
         self.assertFalse(tonight(ahead(level=0.60)).can_be_spared)
 
+    def test_before_a_bank_that_fills_anyway_nothing_that_is_spared_helps(self):
+        # Full on the first day whatever is spared until the next dawn; then three days without sun take 3 × 2928 Wh.
+        def sun(day, hour, future):
+            return 900.0 * (day == 0 and 8 <= hour < 20)
+        found = tonight(ahead(level=0.9, use=120.0, sun=sun))
+        self.assertEqual((found.helps, found.may_spend_wh), (False, 0.0))
+        self.assertGreater(found.must_spare_wh, 0)
+        self.assertTrue(tonight(ahead(level=0.69)).helps)
+
     def test_one_in_ten_of_the_futures_may_fail(self):
         # Of twenty futures two are without the sun that the others have: with them alone nothing could be spent.
         def sun(day, hour, future, poor):

@@ -2,8 +2,6 @@
 
 from dataclasses import dataclass
 
-import numpy as np
-
 from voltaun.core.dayplan.ahead import Ahead
 from voltaun.core.dayplan.hours import Day, planned_day
 from voltaun.core.dayplan.marks import Marks
@@ -71,8 +69,3 @@ def _wanted_at_dawn(ask: Ask) -> int:
     if use is None or use.intervals < LEAST_DAYS or use.read_share < MOSTLY_READ:
         return 0
     return max(0, LEAST_SHARES - ask.known.lean.parts)
-
-
-def spilt_of(day: Day) -> float:
-    """What half of the futures spill at least on the planned day, hour by hour, Wh."""
-    return float(np.sum([hour.spilt_wh.p50 for hour in day.hours]))

@@ -24,6 +24,8 @@ class Tonight:
     until   the next dawn; may_spend_wh, must_spare_wh  Wh at the battery, one of them 0
     chance  of passing that floor as things stand
     can_be_spared  whether as much is used until then at all: where not, the rest has to be charged
+    helps   whether anything until dawn helps: not where the bank fills anyway and the lack comes after it; all that is
+    used until then is then told as what must be spared
     """
 
     until: datetime
@@ -31,6 +33,7 @@ class Tonight:
     must_spare_wh: float
     chance: float
     can_be_spared: bool = True
+    helps: bool = True
 
 
 def tonight(ahead: Ahead) -> Tonight:
@@ -42,8 +45,11 @@ def tonight(ahead: Ahead) -> Tonight:
         high = max(float((until.max(axis=0) - ahead.floor).max()) * energy, 0.0) + float(
             ahead.ready.harvest[ahead.steps][:ahead.dawn].sum(axis=0).max())
         return Tonight(ahead.until_dawn, _most(ahead, 0.0, high), 0.0, chance)
-    spare = -_most(ahead, -2.0 * energy, 0.0)
     night = float(np.median(ahead.ready.load[ahead.steps][:ahead.dawn].sum(axis=0)))
+    most = 2.0 * energy
+    if ahead.passes(ahead.run(_evenly(ahead) * -most).level).mean() > RISKY:
+        return Tonight(ahead.until_dawn, 0.0, night, chance, helps=False)
+    spare = -_most(ahead, -most, 0.0)
     return Tonight(ahead.until_dawn, 0.0, spare, chance, spare <= night)
 
 
@@ -53,8 +59,7 @@ def _most(ahead: Ahead, low: float, high: float) -> float:
     A future that passes the floor with so much passes it with more, and one that does not with less: so each time only
     those are run again of which it is not known.
     """
-    lasts = ahead.hours[:ahead.dawn].sum()
-    evenly = np.where(np.arange(len(ahead.hours)) < ahead.dawn, ahead.hours / lasts, 0.0)
+    evenly = _evenly(ahead)
     count = ahead.made.level.shape[1]
     may_fail, open_lanes, failed = int(RISKY * count), np.arange(count), 0
     fine = max(GRAIN_WH, GRAIN_SHARE * ahead.ready.standing.energy.mean)
@@ -71,6 +76,12 @@ def _most(ahead: Ahead, low: float, high: float) -> float:
                 failed += int(passed.sum())
                 open_lanes = open_lanes[~passed]
     return low
+
+
+def _evenly(ahead: Ahead) -> np.ndarray:
+    """What part of an energy falls into each step when it is used evenly until dawn, (steps,)."""
+    lasts = ahead.hours[:ahead.dawn].sum()
+    return np.asarray(np.where(np.arange(len(ahead.hours)) < ahead.dawn, ahead.hours / lasts, 0.0))
 
 
 @dataclass(frozen=True)

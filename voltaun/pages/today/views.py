@@ -4,7 +4,6 @@ from datetime import timedelta
 
 from flask import g, render_template, url_for
 
-from voltaun.core.dayplan.plan import spilt_of
 from voltaun.core.dayplan.tonight import things
 from voltaun.core.outlook.first_hour import first_hour
 from voltaun.core.rig.bank import packs_apart
@@ -56,7 +55,9 @@ def _planned(plan, look) -> dict:
     night = (plan.tonight.until - look.now).total_seconds() / 3600
     may = things(rig, plan.tonight.may_spend_wh, night) if plan.tonight.may_spend_wh >= planning.LITTLE_WH else []
     return {"plan": plan, "planning": planning, "marked": marked, "typed": typed, "answered": answered, "wrong": wrong,
-            "spilt": spilt_of(plan.day), "may_things": [words for of in may if (words := planning.thing(of))],
+            "spilt": planning.spilt_of(plan),
+            "plan_lines": sorted([*plan.placing.placed, *plan.spill_list], key=lambda of: of.start),
+            "may_things": [words for of in may if (words := planning.thing(of))],
             "hours_picture": hours.draw(plan.day, plan.placing.placed, rig.bank.everyday_floor, rig.zone)}
 
 
