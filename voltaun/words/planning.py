@@ -6,6 +6,7 @@ from collections.abc import Collection
 from datetime import date, datetime, timedelta
 from typing import TYPE_CHECKING
 
+from voltaun.core.rig.bank import FULL_SOC
 from voltaun.core.rig.rig import Rig
 from voltaun.words.advising import lasting, rounded
 from voltaun.words.sentences import about, begin, chance, day_name
@@ -69,8 +70,10 @@ def unplaced(of: Unplaced) -> str:
             "window_over": f"{of.load}: too late for it today."}[of.why]
 
 
-def full(of: Day, rig: Rig) -> str:
-    """When the bank is probably full; nothing where it probably is not."""
+def full(of: Day, now_soc: float, rig: Rig) -> str:
+    """When the bank is probably full; now_soc  the level now, a fraction."""
+    if now_soc >= FULL_SOC:
+        return "The bank is full now."
     if of.full_at is None:
         return "The bank will hardly be full." if of.chance_full < 0.05 else (
             f"The bank may be full at some time ({chance(of.chance_full)}).")
@@ -176,6 +179,7 @@ def sentences(plan: DayPlan, rig: Rig) -> list[str]:
     if rig.arrays:
         name = "" if plan.day.day == today else "Tomorrow: "
         spilt = spilt_of(plan)
-        said += [f"{name}{words}" for words in (full(plan.day, rig), spare(plan.day, spilt, rig)) if words]
+        fills = full(plan.day, plan.outlook.present.soc.p50, rig)
+        said += [f"{name}{words}" for words in (fills, spare(plan.day, spilt, rig)) if words]
     return [*said, allowed(plan.tonight, plan.outlook, rig), *(rationed(each) for each in worth_rationing(plan)),
             *filter(None, [at_dawn(plan.at_dawn)])]
