@@ -71,8 +71,8 @@ class Heads:
         self.assertEqual(plan.tonight.chance, made.advice.chance)
         self.assertFalse(plan.tonight.may_spend_wh > 0 and made.advice.chance > RISKY)
         self.assertFalse("you may use" in told and made.advice.asks, told)
-        calm = re.search(r"[Nn]othing needs doing|All is well", advice)
-        self.assertFalse(calm and re.search(r"Spare(?!s)", told), (told, advice))
+        if not made.advice.asks:
+            self.assertNotRegex(told, r"Spare(?!s)", advice)
 
     def agree(self, of, made, said):
         head, odds, advice, _, _ = (" ".join(filter(None, part)) for part in said)

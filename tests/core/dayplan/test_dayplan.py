@@ -9,7 +9,9 @@ import numpy as np
 
 from tests.core.outlook.test_advice import asked
 from tests.core.test_decisions import MIDNIGHT, PLAIN
+from tests.support import rig
 from voltaun.core.dayplan.ahead import Ahead
+from voltaun.core.dayplan.card import chances_by_level, safe_levels
 from voltaun.core.dayplan.hours import planned_day
 from voltaun.core.dayplan.marks import Marks
 from voltaun.core.dayplan.placing import place
@@ -22,6 +24,7 @@ from voltaun.core.outlook.plans import Plan
 from voltaun.core.outlook.prepare import prepare
 from voltaun.core.outlook.simulate import simulate
 from voltaun.core.rig.parts import Inverter, Load, SpillThing
+from voltaun.core.sizing.years import Years
 
 TODAY = date(2026, 11, 25)
 FUTURES = 20
@@ -29,13 +32,14 @@ FUTURES = 20
 
 def ahead(of=PLAIN, level=0.6, use=50.0, sun=lambda day, hour, future: 0.0, plans=()):
     """Three days and more from a midnight on: so many Wh used an hour, and sun by day, clock hour and future."""
-    ready = prepare(replace(asked(of, level=level, plans=plans), futures=FUTURES, days=4))
+    ready = prepare(replace(asked(of, level=float(np.mean(level)), plans=plans), futures=FUTURES, days=4))
     grid = ready.grid
     harvest = np.array([[sun(int(day), int(hour), n) for n in range(FUTURES)]
                         for day, hour in zip(grid.day_of_step, grid.clock_hours, strict=True)])
     load = np.full_like(harvest, use) * grid.hours[:, None]
     ready = replace(ready, harvest=harvest, load=load, planned=np.zeros(len(load)), itself=np.zeros((len(load), 1)),
-                    start=np.full(FUTURES, level), energy=np.full(FUTURES, 9600.0), unseen=np.zeros(FUTURES))
+                    start=np.broadcast_to(level, FUTURES).astype(float), energy=np.full(FUTURES, 9600.0),
+                    unseen=np.zeros(FUTURES))
     made = simulate(of, ready.energy, ready.start, harvest, load, grid.hours)
     return Ahead.of(ready, made)
 
@@ -78,6 +82,10 @@ class Tonight(unittest.TestCase):
         self.assertEqual(rich[2], 0.0)
         # Until eight 8 × 52 Wh leave the 2880 above the floor: of that the night may take all.
         self.assertAlmostEqual(rich[0], 2880 - 416, delta=10)
+
+    def test_what_eighteen_of_twenty_bear_is_allowed(self):
+        # From 75 % up, a point apart: 288 Wh to spare in the first future, 96 more in each next. Two may fail.
+        self.assertAlmostEqual(tonight(ahead(level=0.75 + 0.01 * np.arange(FUTURES))).may_spend_wh, 480, delta=10)
 
     def test_more_sun_and_a_fuller_bank_never_lower_it(self):
         rng = np.random.default_rng(1)
@@ -210,6 +218,9 @@ class SpareSun(unittest.TestCase):
         self.assertEqual([(of.thing, of.wh) for of in found], [("Second bank", 1000.0), ("Power banks", 150.0)])
         self.assertEqual(found[0].end - found[0].start, timedelta(hours=2.5))
         self.assertLessEqual(sum(of.wh for of in found), sum(spare))
+        # Of 650 Wh an hour 400 are taken for two hours and 200 in the third: 300 W more begin in that one.
+        two = lay(day.hours, (SpillThing("Second bank", 400, 1000), SpillThing("Second boiler", 300, 300)))
+        self.assertEqual(two[1].start, two[0].start + timedelta(hours=2))
         self.assertEqual(lay(planned_day(ahead()).hours, (SpillThing("Second bank", 400, 1000),)), [])
 
     def test_tomorrow_is_planned_once_hardly_any_sun_is_left(self):
@@ -224,6 +235,8 @@ class SpareSun(unittest.TestCase):
         self.assertEqual(day.chance_full, 1.0)
         self.assertTrue(MIDNIGHT + timedelta(hours=9) < day.full_at[1] < MIDNIGHT + timedelta(hours=12))
         self.assertIsNone(planned_day(ahead(level=0.3, sun=noon(100.0))).full_at)
+        some = planned_day(ahead(level=0.9, sun=lambda day, hour, future: 700.0 * (future < 8 and 8 <= hour < 16)))
+        self.assertEqual((some.chance_full, some.full_at), (0.4, None))
 
 
 class Rationing(unittest.TestCase):
@@ -238,6 +251,23 @@ class Rationing(unittest.TestCase):
         self.assertTrue(all(0 <= each.chance_after <= 1 for each in found))
         # Left off, it never shortens the hours in hand nor raises the risk.
         self.assertTrue(all(each.hours_gained >= 0 and each.chance_after <= 1.0 for each in found))
+
+
+class OnTheCard(unittest.TestCase):
+    def test_from_dusk_on_to_the_first_sun(self):
+        # 600 Wh from eight to sixteen, 100 used at any hour: from 20:00 to 8:00 12 × 102 Wh are 12.75 points, so that
+        # 35 % stays above 20 and 30 % does not.
+        hours = 24 * 395
+        clock = np.arange(hours) % 24
+        sun = np.where((clock >= 8) & (clock < 16), 600.0, 0.0)[:, None] * np.ones(3)
+        years = Years(np.stack([sun, sun]), np.full((hours, 3), 100.0), np.ones(3), 9600.0, (), ("log",))
+        chances = chances_by_level(rig(), years, 6)
+        self.assertEqual(chances[:5], [1.0, 1.0, 1.0, 0.0, 0.0])  # 20, 25, 30, 35 and 40 %
+
+    def test_the_lowest_level_as_safe_as_that(self):
+        tried = np.array([0.2, 0.25, 0.3, 0.35, 0.4])
+        self.assertEqual(safe_levels(tried, (1.0, 0.25, 0.12, 0.10, 0.05)), (0.4, 0.35, 0.25))
+        self.assertEqual(safe_levels(tried, (1.0, 0.9, 0.5, 0.4, 0.2)), (None, None, 0.4))
 
 
 class Whole(unittest.TestCase):

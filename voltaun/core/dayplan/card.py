@@ -1,5 +1,6 @@
 """The card on the wall: at what level at dusk what may run, from many years of the month as the log tells them."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -41,11 +42,15 @@ def card(rig: Rig, known: Known, sun: RigSun | None, month: int, seed: int = 1) 
     if known.learned.use is None and not rig.loads:
         raise ValueError("use a day: found neither a log nor loads, expected one of them")
     years = from_log(rig, known, day_legs(known.account.intervals), sun, YEARS, seed)
-    chances = chances_by_level(rig, years, month)
-    tried = _tried(rig)
-    found = [next((float(level) for level, chance in zip(tried, chances, strict=True) if chance <= risk), None)
-             for risk in RISKS]
-    return Card(month, (found[0], found[1], found[2]), season_of(month, rig.place.latitude > 0) in years.guesses)
+    return Card(month, safe_levels(_tried(rig), chances_by_level(rig, years, month)),
+                season_of(month, rig.place.latitude > 0) in years.guesses)
+
+
+def safe_levels(tried: np.ndarray, chances: Sequence[float]) -> tuple[float | None, float | None, float | None]:
+    """The lowest of these levels at which the chance is no more than each of `RISKS`."""
+    easy, usual, low = (next((round(float(level), 2) for level, chance in zip(tried, chances, strict=True)
+                              if chance <= risk), None) for risk in RISKS)
+    return easy, usual, low
 
 
 def _tried(rig: Rig) -> np.ndarray:
