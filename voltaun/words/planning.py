@@ -17,12 +17,16 @@ if TYPE_CHECKING:
     from voltaun.core.dayplan.placing import Placed, Unplaced
     from voltaun.core.dayplan.plan import DayPlan
     from voltaun.core.dayplan.ration import Rationed
+    from voltaun.core.dayplan.record import Record
     from voltaun.core.dayplan.spare_sun import Laid
     from voltaun.core.dayplan.tonight import Answer, Thing, Tonight
     from voltaun.core.outlook.outlook import Outlook
 
 WORTH_SAYING_WH = 20.0
 """What a start spares is said from here on."""
+
+LEAST_EVENINGS = 10
+"""Of fewer evenings than this nothing is said."""
 
 LITTLE_WH = 50.0
 """An allowance below this is as good as none."""
@@ -155,6 +159,15 @@ def answer(of: Answer, rig: Rig) -> str:
     if of.code == "shorter":
         return f"Not so long: {lasting(of.hours / 24)} at {show_power(of.watts)} is what tonight allows."
     return f"Yes: it takes {show_energy(of.wh)} of the bank, at {show_power(of.watts)}."
+
+
+def record(of: Record, rig: Rig) -> str:
+    """How past allowances would have done."""
+    floor = show_percent(rig.bank.everyday_floor)
+    if of.evenings < LEAST_EVENINGS:
+        return "Too few evenings are in the log to look back on what was allowed."
+    return (f"On {of.evenings} evenings something was allowed. Spending all of it would have taken you below {floor} "
+            f"on {of.passed or 'none'} of them. About {round(of.evenings / 10)} would be right.")
 
 
 def at_dawn(wanted: int) -> str:

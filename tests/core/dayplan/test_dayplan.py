@@ -4,12 +4,14 @@
 import unittest
 from dataclasses import replace
 from datetime import date, timedelta
+from unittest import mock
 
 import numpy as np
 
 from tests.core.outlook.test_advice import asked
 from tests.core.test_decisions import MIDNIGHT, PLAIN
 from tests.support import rig
+from voltaun.core.dayplan import record
 from voltaun.core.dayplan.ahead import Ahead
 from voltaun.core.dayplan.card import chances_by_level, safe_levels
 from voltaun.core.dayplan.hours import planned_day
@@ -19,12 +21,15 @@ from voltaun.core.dayplan.plan import day_plan
 from voltaun.core.dayplan.ration import ration
 from voltaun.core.dayplan.spare_sun import lay
 from voltaun.core.dayplan.tonight import may_run, things, tonight
+from voltaun.core.log.reading import Reading
+from voltaun.core.outlook.backtest import PastOutlook
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.outlook.plans import Plan
 from voltaun.core.outlook.prepare import prepare
 from voltaun.core.outlook.simulate import simulate
 from voltaun.core.rig.parts import Inverter, Load, SpillThing
 from voltaun.core.sizing.years import Years
+from voltaun.words import planning
 
 TODAY = date(2026, 11, 25)
 FUTURES = 20
@@ -268,6 +273,39 @@ class OnTheCard(unittest.TestCase):
         tried = np.array([0.2, 0.25, 0.3, 0.35, 0.4])
         self.assertEqual(safe_levels(tried, (1.0, 0.25, 0.12, 0.10, 0.05)), (0.4, 0.35, 0.25))
         self.assertEqual(safe_levels(tried, (1.0, 0.9, 0.5, 0.4, 0.2)), (None, None, 0.4))
+
+
+class LookedBack(unittest.TestCase):
+    def of(self, *levels, full=None, planned=0.0):
+        """One evening on which 288 Wh were allowed, 3 points, and the levels read each half day after it."""
+        ready = ahead(level=0.75).ready
+        ready = replace(ready, planned=ready.planned + planned,
+                        standing=replace(ready.standing, read_at=ready.ask.as_of, read_soc=0.75))
+        read = [Reading(MIDNIGHT + timedelta(hours=12 * (n + 1)), soc=level,
+                        full_at=MIDNIGHT + timedelta(hours=12 * n) if n == full else None)
+                for n, level in enumerate(levels)]
+        with (mock.patch.object(record, "past_outlooks", lambda *_: [PastOutlook(ready, read)]),
+              mock.patch.object(record, "EVENING", 0)):
+            found = record.record(PLAIN, [], None, MIDNIGHT)
+        return found.evenings, found.passed, found.passed_anyway
+
+    def test_what_was_spent_is_missing_until_the_bank_is_full_again(self):
+        # 22.5 % less 3 points is below 20; 23.5 is not; 19 is also with nothing spent.
+        self.assertEqual(self.of(0.6, 0.4, 0.225, 0.5, 0.5, 0.5), (1, 1, 0))
+        self.assertEqual(self.of(0.6, 0.4, 0.235, 0.5, 0.5, 0.5), (1, 0, 0))
+        self.assertEqual(self.of(0.6, 0.4, 0.19, 0.5, 0.5, 0.5), (1, 1, 1))
+        self.assertEqual(self.of(0.6, 0.99, 0.225, 0.5, 0.5, 0.5), (1, 0, 0))
+        self.assertEqual(self.of(0.6, 0.9, 0.225, 0.5, 0.5, 0.5, full=1), (1, 0, 0))
+
+    def test_evenings_that_tell_nothing_are_left_out(self):
+        self.assertEqual(self.of(0.6, 0.4), (0, 0, 0))  # a day and a half read
+        self.assertEqual(self.of(0.6, 0.4, 0.225, 0.5, 0.5, 0.5, planned=1.0), (0, 0, 0))  # the generator ran
+
+    def test_in_words(self):
+        self.assertIn("Too few evenings", planning.record(record.Record(9, 1, 0), PLAIN))
+        self.assertEqual(planning.record(record.Record(40, 3, 1), PLAIN),
+                         "On 40 evenings something was allowed. Spending all of it would have taken you below 20 % on "
+                         "3 of them. About 4 would be right.")
 
 
 class Whole(unittest.TestCase):

@@ -39,8 +39,6 @@ FUTURES = 250
 BATCH = 24
 """So many outlooks are run side by side."""
 
-"""Sources that one starts by hand, which no outlook could know of."""
-
 LEVEL_DAYS = 3
 RELEARN = 14
 """What changes slowly (the hidden draw) is learned anew with every so many readings."""
@@ -68,6 +66,28 @@ def backtest(rig: Rig, readings: Sequence[Reading], sun: RigSun | None, horizons
             waiting = []
     _take_in(rig, waiting, found)
     return found
+
+
+@dataclass(frozen=True)
+class PastOutlook:
+    """An outlook that was made ready with only what was known then, and the readings of the days after it. What was
+    started by hand since counts as it happened, in `ready.planned`."""
+
+    ready: Prepared
+    read: list[Reading]
+
+
+def past_outlooks(rig: Rig, readings: Sequence[Reading], sun: RigSun | None, first: datetime, days: int,
+                  futures: int = FUTURES, seed: int = 1) -> Iterator[PastOutlook]:
+    """The outlooks from each reading from an instant on, with the readings of so many days after it."""
+    ordered = sorted(readings, key=lambda reading: reading.at)
+    if len(ordered) < 3:
+        return
+    past = _Past(rig, ordered, sun, (days,), first, 1)
+    places = {reading.at: n for n, reading in enumerate(ordered)}
+    for each in past.outlooks(futures, seed):
+        n = places[each.ready.ask.as_of]
+        yield PastOutlook(each.ready, [reading for reading, _ in past._readings(n, days)])
 
 
 @dataclass(frozen=True)

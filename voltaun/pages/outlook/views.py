@@ -201,8 +201,10 @@ def keep_rule():
 def past_outlooks():
     """How past outlooks did; made when it is asked for, since it takes a while."""
     # Imported when they are asked for: the start of the server should not wait for them.
+    from voltaun.core.dayplan.record import record
     from voltaun.core.outlook.backtest import backtest
     from voltaun.pages.figures import past
+    from voltaun.words import planning
     rig, now = context.rig(), g.now
     look = context.look()
     first = now - timedelta(days=PAST_OUTLOOKS + 400)
@@ -215,5 +217,7 @@ def past_outlooks():
     pictures = [past.draw(made, rig.zone, width, height, letters, name)
                 for width, height, letters, name in ((1060, 260, 13, "past-wide"), (390, 240, 11.5, "past-narrow"))
                 ] if made and made.sun else []
+    looked_back = context.kept("record", key, lambda: record(rig, kept, context.sun(), begin)) if kept else None
     return render_template("outlook/past.html", past=made, pictures=pictures,
+                           allowed=planning.record(looked_back, rig) if looked_back else "",
                            said=made.said(PAST_DAYS[-1]) if made else [], said_days=PAST_DAYS[-1])
