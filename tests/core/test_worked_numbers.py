@@ -8,6 +8,7 @@ import numpy as np
 
 from tests.core.test_decisions import PLAIN
 from tests.support import rig
+from voltaun.core.instants import at_clock, zone
 from voltaun.core.log.days import by_day
 from voltaun.core.log.ledger import intervals
 from voltaun.core.log.reading import Reading
@@ -30,6 +31,18 @@ class Quantities(unittest.TestCase):
         self.assertAlmostEqual(parse("4 x 5", "duration", unit="min"), 20 / 60)  # "Run time, min"
         self.assertEqual(parse("2 x 125 Wh", "energy", unit="kWh"), 250)  # a unit of its own stands
         self.assertEqual(parse("3 x 40", "energy"), 120)
+
+
+class Clock(unittest.TestCase):
+    def test_an_hour_of_the_clock_also_on_the_day_it_leaps(self):
+        hobart = zone("Australia/Hobart")
+        # On 4 October 2026 the clock leaps from 2 to 3: noon is at 1:00 UTC, eleven hours after midnight. On 5 April it
+        # goes back at 3: noon is at 2:00 UTC, thirteen hours after midnight.
+        for day, hour, utc in ((date(2026, 10, 4), 12.0, datetime(2026, 10, 4, 1, tzinfo=UTC)),
+                               (date(2026, 4, 5), 12.0, datetime(2026, 4, 5, 2, tzinfo=UTC)),
+                               (date(2026, 10, 3), 27.5, datetime(2026, 10, 3, 16, 30, tzinfo=UTC)),
+                               (date(2026, 11, 25), 9.75, datetime(2026, 11, 24, 22, 45, tzinfo=UTC))):
+            self.assertEqual(at_clock(day, hour, hobart), utc, (day, hour))
 
 
 class Alternator(unittest.TestCase):

@@ -11,7 +11,7 @@ from tests.pages.test_outlook import OutlookCase
 from tests.support import environment, rig, voltaun
 from voltaun.core.log.reading import Reading
 from voltaun.core.rig.parts import Load, SpillThing
-from voltaun.database import dayplan, plans, rigs
+from voltaun.database import archive, dayplan, plans, rigs
 from voltaun.database.connection import transaction
 from voltaun.database.readings import everything
 
@@ -118,6 +118,17 @@ class OnToday(PlanCase):
         got = json.loads(voltaun("today", "--db", self.path, "--rig", self.rig.name, "--json", now=self.at).stdout)
         for said in (*got["headline"], *got["advice"], *got["plan"]):
             self.shows(re.sub(r"^\d+:\d\d ", "", said), page)
+
+
+    def test_marks_go_through_an_archive(self):
+        self.do("done")
+        self.do("move", begin="10:15")
+        first = archive.rig_archive(self.db, 1)
+        with transaction(self.db):
+            rigs.remove(self.db, 1, self.at)
+            again = archive.add_rig(self.db, json.loads(json.dumps(first)))
+        self.assertEqual(archive.rig_archive(self.db, again), first)
+        self.assertEqual(dayplan.marks(self.db, again, self.day).moved, {self.day: {"Pump": 10.25}})
 
 
 class OnTheWall(PlanCase):

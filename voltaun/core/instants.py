@@ -66,3 +66,11 @@ def days_between(first: date, last: date) -> list[date]:
 def hours_between(start: datetime, end: datetime) -> float:
     """Real hours that passed between two instants."""
     return (end - start).total_seconds() / 3600
+
+
+def at_clock(day: date, hour: float, zone: ZoneInfo) -> datetime:
+    """The instant at which the local clock shows an hour of a day, 0 to 48: from 24 on it is the next day's. Also where
+    the clock leaps that day; an hour that it skips is taken as `resolve` takes it."""
+    days, rest = divmod(round(hour * 60), 24 * 60)
+    local = datetime.combine(day + timedelta(days=days), time(rest // 60, rest % 60))
+    return resolve(local, zone)[0]

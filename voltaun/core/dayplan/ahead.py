@@ -6,7 +6,7 @@ from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
 
-from voltaun.core.instants import day_start
+from voltaun.core.instants import at_clock
 from voltaun.core.outlook.advice import advised_steps
 from voltaun.core.outlook.outlook import dawn_and_dusk
 from voltaun.core.outlook.prepare import Prepared
@@ -95,7 +95,7 @@ def _steps_to_dawn(ready: Prepared, steps: slice) -> int:
     sun = ready.harvest[inside] - ready.not_sun(inside)
     first, _ = dawn_and_dusk(sun, grid.clock_hours[inside])
     if not (sun > 1e-3).any():
-        six = day_start(tomorrow, zone).timestamp() + 3600 * MORNING
+        six = at_clock(tomorrow, MORNING, zone).timestamp()
         first = int(np.searchsorted(grid.bounds[inside], six))
     return int(max(1, min(inside.start + first, steps.stop) - steps.start))
 

@@ -8,7 +8,7 @@ from datetime import UTC, date, datetime, timedelta
 import numpy as np
 
 from voltaun.core.dayplan.ahead import Ahead
-from voltaun.core.instants import day_start
+from voltaun.core.instants import at_clock, day_start
 from voltaun.core.rig.loads import hours_shape, load_dc_wh
 from voltaun.core.rig.parts import Load
 
@@ -178,16 +178,16 @@ class _Placer:
         end += 24 if end <= begin else 0
         found = []
         for day in days:
-            midnight = day_start(day, self.zone).timestamp()
             hours = np.arange(begin, end - length + 1e-9, TRIED_EVERY_H)
             if at is not None:
                 hours = np.array([at + (24 if at < begin and end > 24 else 0)])
+            closes = at_clock(day, end, self.zone).timestamp() + 1
             for hour in np.append(hours, end - length) if at is None else hours:
-                first = midnight + 3600 * float(hour)
+                first = at_clock(day, float(hour), self.zone).timestamp()
                 # What has begun can still be begun now, where its window leaves time for it.
                 first = max(first, float(self.ahead.bounds[0])) if at is None else first
                 last = first + 3600 * length
-                if first < self.ahead.bounds[0] or at is None and last > midnight + 3600 * end + 1:
+                if first < self.ahead.bounds[0] or at is None and last > closes:
                     continue
                 cover = self.ahead.overlap(first, last)
                 found.append(_Run(first, last, cover / length * load_dc_wh(self.rig, load) * load.every_days))
