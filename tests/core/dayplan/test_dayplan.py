@@ -14,7 +14,7 @@ from tests.support import rig
 from voltaun.core.dayplan import record
 from voltaun.core.dayplan.ahead import Ahead
 from voltaun.core.dayplan.card import chances_by_level, safe_levels
-from voltaun.core.dayplan.hours import planned_day
+from voltaun.core.dayplan.hours import left_over, planned_day
 from voltaun.core.dayplan.marks import Marks
 from voltaun.core.dayplan.placing import place
 from voltaun.core.dayplan.plan import day_plan
@@ -227,6 +227,17 @@ class SpareSun(unittest.TestCase):
         two = lay(day.hours, (SpillThing("Second bank", 400, 1000), SpillThing("Second boiler", 300, 300)))
         self.assertEqual(two[1].start, two[0].start + timedelta(hours=2))
         self.assertEqual(lay(planned_day(ahead()).hours, (SpillThing("Second bank", 400, 1000),)), [])
+
+    def test_what_is_placed_takes_its_sun_first(self):
+        # Some 650 Wh an hour are spilt; 600 of them taken for two hours leave 50 there, and all of it elsewhere.
+        looked = ahead(level=0.98, sun=noon(700.0))
+        day, more = planned_day(looked), np.zeros(len(looked.hours))
+        spilling = [n for n, hour in enumerate(day.hours) if hour.spilt_wh.p50 > 600][1:3]
+        more[spilling] = 600.0
+        before, after = ([hour.spilt_wh.p50 for hour in hours] for hours in (day.hours, left_over(looked, day, more)))
+        taken = np.array(before) - np.array(after)
+        self.assertEqual([round(of) for of in taken[spilling]], [600, 600])
+        self.assertAlmostEqual(taken.sum(), 1200, delta=1)
 
     def test_tomorrow_is_planned_once_hardly_any_sun_is_left(self):
         for today, planned in ((300.0, 0), (20.0, 1), (0.0, 1)):  # of 8 h × 50 Wh tomorrow, a twentieth is 20

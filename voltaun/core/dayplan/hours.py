@@ -1,12 +1,14 @@
 """The hours of the planned day and when the bank will be full, from the outlook's own futures."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
 
 from voltaun.core.dayplan.ahead import Ahead
+from voltaun.core.outlook.prepare import Prepared
 from voltaun.core.outlook.present import Middle
+from voltaun.core.outlook.simulate import Futures
 from voltaun.core.rig.bank import FULL_SOC
 
 LEFT_OF_SUN = 0.05
@@ -51,12 +53,27 @@ def planned_day(ahead: Ahead) -> Day:
     part = ahead.made.part(steps)
     others = ready.not_sun(steps)
     generated = 0.0 if part.generated is None else part.generated
-    spilt = np.maximum(part.spilt - others - generated, 0.0)
+    spilt = _spilt(ready, part, steps)
     solar = np.maximum(part.harvest - others - generated - spilt, 0.0)
     each = [_middles(values) for values in (solar, part.used, spilt, part.level[1:])]
     hours = tuple(Hour(_at(grid.bounds[n]), _at(grid.bounds[n + 1]), *(of[n - steps.start] for of in each))
                   for n in range(steps.start, steps.stop))
     return Day(day, steps, hours, *_full(part.level, grid.bounds[steps.start:steps.stop + 1]))
+
+
+def left_over(ahead: Ahead, day: Day, more: np.ndarray) -> list[Hour]:
+    """The hours of the planned day with what is spilt in them once so many Wh more are used in each step, (steps,)."""
+    begin = day.steps.start - ahead.steps.start
+    steps = slice(begin, begin + len(day.hours))
+    part = ahead.run(more, until=steps.stop).part(steps)
+    spilt = _spilt(ahead.ready, part, day.steps)
+    return [replace(hour, spilt_wh=of) for hour, of in zip(day.hours, _middles(spilt), strict=True)]
+
+
+def _spilt(ready: Prepared, part: Futures, steps: slice) -> np.ndarray:
+    """Sun that was spilt in these steps, Wh: a charger that finds the bank full gives less by itself."""
+    generated = 0.0 if part.generated is None else part.generated
+    return np.asarray(np.maximum(part.spilt - ready.not_sun(steps) - generated, 0.0))
 
 
 def _which(ahead: Ahead) -> date:

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from voltaun.core.dayplan.ahead import Ahead
-from voltaun.core.dayplan.hours import Day, planned_day
+from voltaun.core.dayplan.hours import Day, left_over, planned_day
 from voltaun.core.dayplan.marks import Marks
 from voltaun.core.dayplan.placing import Placing, place
 from voltaun.core.dayplan.ration import Rationed, ration
@@ -54,7 +54,7 @@ def day_plan(ask: Ask, marks: Marks | None = None) -> DayPlan:
     day = planned_day(ahead)
     placing = place(ahead, day.day, marks.done.get(day.day, ()), marks.last_done(day.day), marks.moved.get(day.day))
     allowed = tonight(ahead)
-    laid = lay(day.hours, ask.rig.spill_list)
+    laid = lay(left_over(ahead, day, placing.more), ask.rig.spill_list) if ask.rig.spill_list else []
     short = ration(ahead) if allowed.chance > RISKY else []
     return DayPlan(looked, day, placing, allowed, tuple(laid), tuple(short), _wanted_at_dawn(ask))
 

@@ -4,7 +4,7 @@ A figure of a reading stands once, in `FIELDS`: the database, CSV, mappings, the
 derived from it or held against it by tests.
 """
 
-from collections.abc import Callable
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -135,13 +135,10 @@ def of_kind(*kinds: str) -> tuple[Field, ...]:
     return tuple(field for field in FIELDS if field.kind in kinds)
 
 
-def ordered_events(done: "set[str] | list[str] | tuple[str, ...]") -> tuple[str, ...]:
+def ordered_events(done: Iterable[str]) -> tuple[str, ...]:
     """What was done, each once and in the order of EVENTS. Raises ValueError for a word that is none of them."""
-    odd = [word for word in done if word not in EVENTS]
+    words = list(done)
+    odd = [word for word in words if word not in EVENTS]
     if odd:
         raise ValueError(f"found {odd[0]!r}, expected some of {', '.join(EVENTS)}")
-    return tuple(word for word in EVENTS if word in done)
-
-
-Coder = Callable[[Any], Any]
-"""How a kind of field is written or read at a border: the database's, the CSV's."""
+    return tuple(word for word in EVENTS if word in words)
