@@ -85,19 +85,20 @@ class Jobs:
         return job
 
     def _run(self, job: Job, file, work) -> None:
+        # The words before the state: a page that sees that it has ended shows why.
         try:
             with file:
                 work(job, file)
         except Cancelled:
-            job.state, job.words = "cancelled", ["Stopped. Nothing of the file was kept."]
+            job.words, job.state = ["Stopped. Nothing of the file was kept."], "cancelled"
         except (FileFaults, archive.ArchiveFault) as faults:
-            job.state, job.words = "refused", str(faults).split("\n")
+            job.words, job.state = str(faults).split("\n"), "refused"
         except AnotherUnderWay as another:
-            job.state, job.words = "refused", [f"{str(another)[:1].upper()}{str(another)[1:]}, then send this again."]
+            job.words, job.state = [f"{str(another)[:1].upper()}{str(another)[1:]}, then send this again."], "refused"
         except Exception as error:  # noqa: BLE001 (told on the page and in the terminal; the server lives on)
             logging.getLogger("voltaun").exception("an import stumbled")
-            job.state = "failed"
             job.words = [f"The import stumbled: {in_words(error, self._database)}.", self._left_behind()]
+            job.state = "failed"
         else:
             job.state = "done"
 
