@@ -5,20 +5,11 @@ from datetime import timedelta
 import click
 
 from voltaun.cli.common import Refused, db_option, json_flag, kept_rig, now, read_db, say
-from voltaun.cli.given import FILE, log_file_option, logged_in, rig_and_sun, rig_file_option, tables_of
-from voltaun.cli.reckoning import _instant, _plans, _rule, _skies
+from voltaun.cli.given import FILE, log_file_option, rig_file_option, tables_of
+from voltaun.cli.reckoning import asked
 
 NEEDED = 3
 """What `voltaun today --exit-code` ends with when something needs doing."""
-
-
-def _asked(rig_file, log_file, as_of, skies, planned, rule):
-    from voltaun.core.outlook.ask import Ask, known
-    rig, sky = rig_and_sun(rig_file)
-    logged = logged_in(rig, log_file)
-    until = _instant(as_of, rig.zone) if as_of else (logged[-1].at if logged else now())
-    return Ask(rig, known(rig, logged, sky, until), sky, until, skies=_skies(skies), plans=_plans(rig, planned),
-               rule=_rule(rig, rule))
 
 
 @click.command()
@@ -37,7 +28,7 @@ def plan(rig_file, log_file, as_of, skies, planned, rule, done, as_json):
     from voltaun.core.reasons import NoOutlook
     from voltaun.formats.plan_answer import plan_answer
     from voltaun.words import planning, reasons
-    ask = _asked(rig_file, log_file, as_of, skies, planned, rule)
+    ask = asked(rig_file, log_file, as_of, skies, planned, rule)
     named = {load.name for load in ask.rig.loads}
     for name in done:
         if name not in named:
@@ -68,7 +59,7 @@ def today(db, name, rig_file, log_file, exit_code, as_json):
     from voltaun.words import advising, planning, reasons
     if (rig_file is None) != (log_file is None):
         raise Refused("found one of --rig-file and --log, expected both or neither")
-    ask, marks = (_asked(rig_file, log_file, None, (), (), None), None) if rig_file else _kept(db, name)
+    ask, marks = (asked(rig_file, log_file), None) if rig_file else _kept(db, name)
     try:
         made = day_plan(ask, marks)
     except NoOutlook as none:

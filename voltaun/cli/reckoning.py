@@ -39,15 +39,11 @@ def outlook(rig_file, log_file, as_of, days, futures, seed, skies, planned, rule
     """Look ahead: the bank's level over the next days, with its odds."""
     from voltaun.cli import tables
     from voltaun.core.outlook import outlook as outlooks
-    from voltaun.core.outlook.ask import Ask, known
     from voltaun.core.reasons import NoOutlook
     from voltaun.formats.answers import outlook_answer
     from voltaun.words import advising, reasons
-    rig, sky = rig_and_sun(rig_file)
-    logged = logged_in(rig, log_file)
-    until = _instant(as_of, rig.zone) if as_of else (logged[-1].at if logged else now())
-    ask = Ask(rig, known(rig, logged, sky, until), sky, until, days, futures, seed, _skies(skies),
-              plans=_plans(rig, planned), rule=_rule(rig, rule))
+    ask = asked(rig_file, log_file, as_of, skies, planned, rule, days=days, futures=futures, seed=seed)
+    rig = ask.rig
     try:
         made = outlooks.outlook(ask)
     except NoOutlook as none:
@@ -56,6 +52,16 @@ def outlook(rig_file, log_file, as_of, days, futures, seed, skies, planned, rule
         raise Refused(f"--{error}") from error
     say(outlook_answer(made, rig, lambda way: advising.way(way, made, rig)),
         lambda: tables.outlook_table(rig, made, _worst(ask, made)), as_json)
+
+
+def asked(rig_file, log_file, as_of=None, skies=(), planned=(), rule=None, **more):
+    """The question that files and options ask of the outlook; from the last reading on, where no instant is given."""
+    from voltaun.core.outlook.ask import Ask, known
+    rig, sky = rig_and_sun(rig_file)
+    logged = logged_in(rig, log_file)
+    until = _instant(as_of, rig.zone) if as_of else (logged[-1].at if logged else now())
+    return Ask(rig, known(rig, logged, sky, until), sky, until, skies=_skies(skies), plans=_plans(rig, planned),
+               rule=_rule(rig, rule), **more)
 
 
 def _worst(ask, made):

@@ -32,6 +32,7 @@ from voltaun.database.weather import KeptWeather
 from voltaun.words.reasons import say
 
 if TYPE_CHECKING:
+    from voltaun.core.dayplan.marks import Marks
     from voltaun.core.dayplan.plan import DayPlan
     from voltaun.core.outlook.outlook import Outlook
     from voltaun.core.outlook.present import Present
@@ -272,12 +273,16 @@ class Look:
             return None
 
     @cached_property
+    def marks(self) -> Marks:
+        """What was done with the plans of these days."""
+        return dayplan.marks(db(), g.kept.id, self.today)
+
+    @cached_property
     def plan(self) -> DayPlan | None:
         """The day's plan, with the outlook that it was made from; None where nobody can tell."""
         from voltaun.core.dayplan.plan import day_plan
-        marks = dayplan.marks(db(), g.kept.id, self.today)
         try:
-            made = kept("plan", (*self._key, repr(marks)), lambda: day_plan(self.ask, marks))
+            made = kept("plan", (*self._key, repr(self.marks)), lambda: day_plan(self.ask, self.marks))
         except NoOutlook as none:
             self.why_none = say(none.reason)
             return None

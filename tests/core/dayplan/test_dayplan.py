@@ -120,6 +120,8 @@ class InThings(unittest.TestCase):
         # The freezer keeps the inverter on: 1800 / 0.9 = 2000 W, 500 Wh are a quarter of an hour, one run is 10 min.
         self.assertEqual((kettle.name, kettle.watts, kettle.hours, kettle.runs), ("Kettle", 2000.0, 0.25, 1))
         self.assertEqual((lamp.hours, lamp.all_night, lamp.runs), (8.0, True, None))
+        third = replace(self.RIG, loads=(replace(self.RIG.loads[0], every_days=3), *self.RIG.loads[1:]))
+        self.assertEqual(things(third, 500.0, 8.0)[0].runs, 0)  # three days' worth in one run is half an hour
 
     def test_a_load_typed_on_the_spot(self):
         # 1350 W of AC are 1500 W at the battery; alone on an inverter that is else off, 18 W of idle more.
@@ -161,13 +163,15 @@ class Placing(unittest.TestCase):
             load = washing(usual_start=float(rng.integers(6, 21)))
             looked = ahead(replace(PLAIN, loads=(load,)), float(rng.uniform(0.4, 1.0)), 50.0,
                            lambda day, hour, future, shape=shape: shape[day, hour] if 7 <= hour < 19 else 0.0)
-            (found,) = place(looked, TODAY).placed
-            usual = -place(looked, TODAY).more * (place(looked, TODAY).more < 0)
+            made = place(looked, TODAY)
+            (found,) = made.placed
+            # Without a plan the outlook spreads its 600 Wh over the sixteen hours of its window.
+            usual = np.array([37.5 if n < 24 and 6 <= n < 22 else 0.0 for n in range(len(looked.hours))])
             ends = []
             for half in range(12, 41):
                 wh = looked.overlap(looked.bounds[0] + 1800 * half, looked.bounds[0] + 1800 * half + 7200) * 300
                 ends.append(looked.run(wh - usual, until=24).level[-1].mean() * 9600)
-            got = looked.run(place(looked, TODAY).more, until=24).level[-1].mean() * 9600
+            got = looked.run(made.more, until=24).level[-1].mean() * 9600
             self.assertGreaterEqual(got, max(ends) - 0.02 * 600, n)
             self.assertGreaterEqual(found.spares_wh, -1.0)
 

@@ -44,7 +44,9 @@ def _harvest(run: Run, rig: Rig, sun: RigSun | None, usual_share: float | None) 
     names = [array.name for array in rig.arrays]
     if run.subject not in names:
         charger = next((part for part in rig.steady if part.name == run.subject), None)
-        return trials.harvest(run, rig, charger.gives_w if charger else None)
+        # What a label says, not what its input lets through: the trial shows that.
+        rated = getattr(charger, "charge_w", None) or (charger.gives_w if charger else None)
+        return trials.harvest(run, rig, rated)
     n = names.index(run.subject)
     clear = whole_days = None
     if sun is not None and run.marks:

@@ -8,8 +8,8 @@ import numpy as np
 from voltaun.core.learned.use import day_legs
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.simulate import LEVEL_GRAIN, simulate
-from voltaun.core.rig.bank import controller_limit
 from voltaun.core.rig.rig import Rig
+from voltaun.core.sizing.banks import through_controllers
 from voltaun.core.sizing.calendar import calendar
 from voltaun.core.sizing.years import Years, from_log, season_of
 from voltaun.core.sky.clear_sky import RigSun
@@ -63,7 +63,7 @@ def chances_by_level(rig: Rig, years: Years, month: int) -> list[float]:
     """The chance of passing the everyday floor within three days of a dusk of that month, by the level at it; never
     more from a higher one."""
     days = [n for n, day in enumerate(calendar()) if day.month == month and 24 * n + DUSK_H + LASTS_H <= len(years.use)]
-    harvest = _harvest(rig, years)
+    harvest = through_controllers(rig, years.sun, years.added_to, np.zeros((1, 1), np.float32))[:, 0]
     begins = [24 * n + DUSK_H for n in days]
     sun, use = (np.concatenate([of[begin:begin + LASTS_H] for begin in begins], axis=1) for of in (harvest, years.use))
     energy = np.tile(years.energy * years.energy_wh, len(begins))
@@ -73,12 +73,3 @@ def chances_by_level(rig: Rig, years: Years, month: int) -> list[float]:
         passed = (made.level[1:] < rig.bank.everyday_floor - LEVEL_GRAIN).any(axis=0)
         found.append(float(passed.mean()))
     return [float(chance) for chance in np.minimum.accumulate(found)]
-
-
-def _harvest(rig: Rig, years: Years) -> np.ndarray:
-    """What passes the controllers and the input, Wh in each hour and year."""
-    total = np.zeros_like(years.use)
-    for array, made in zip(rig.arrays, years.sun[:-1], strict=True):
-        limit = controller_limit(rig, array)
-        total = total + (made if limit is None else np.minimum(made, limit))
-    return np.asarray(total if rig.bank.solar_input_w is None else np.minimum(total, rig.bank.solar_input_w))

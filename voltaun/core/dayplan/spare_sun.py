@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 
 import numpy as np
 
@@ -48,7 +48,6 @@ def lay(hours: Sequence[Hour], wanted: Sequence[SpillThing]) -> list[Laid]:
                 part = min(left, float(lengths[n]))
                 spare[n] -= thing.watts * part
                 left -= part
-            found.append(Laid(thing.name, begun, begun + lasts * (hours[first].end - hours[first].start)
-                              / float(lengths[first]), thing.watts * lasts))
+            found.append(Laid(thing.name, begun, begun + timedelta(hours=lasts), thing.watts * lasts))
             break
     return found

@@ -111,7 +111,7 @@ def things(rig: Rig, wh: float, night_hours: float, loads: Sequence[Load] | None
         if load.pattern == "always" or not load.running_w:
             continue
         watts = while_running(rig, load.running_w, load.side)
-        run = load.daily_wh / load.running_w
+        run = load.run_wh / load.running_w
         hours = min(wh / watts, night_hours)
         runs = int(hours / run + 1e-9) if load.pattern[0] == "window" and run > 0 else None
         found.append(Thing(load.name, watts, hours, runs, hours >= night_hours))

@@ -132,7 +132,7 @@ class _Hours:
         if self._adding:
             use = years.use[hours][:, None]
             load[:, :self._adding] = use
-            left = _harvest(self._rig, years.sun[:, hours], years.added_to, self._added) - use
+            left = through_controllers(self._rig, years.sun[:, hours], years.added_to, self._added) - use
             np.take(left, self._of_added, axis=1, out=net[:, :self._adding], mode="clip")
         for row, (harvest, used) in enumerate(self._others, self._adding):
             load[:, row] = used[hours]
@@ -243,10 +243,10 @@ def _harvest_with(rig: Rig, years: Years, lane: Lane) -> np.ndarray:
     """What the arrays bring in each hour and year with an option, Wh, (hours, years)."""
     sun = years.sun if lane.sun is None else years.other_suns[lane.sun]
     added = np.array([[lane.added_w]], np.float32)
-    return _harvest(rig, sun, years.added_to, added, lane.controller_w)[:, 0]
+    return through_controllers(rig, sun, years.added_to, added, lane.controller_w)[:, 0]
 
 
-def _harvest(rig: Rig, sun: np.ndarray, added_to: int | None, added: np.ndarray,
+def through_controllers(rig: Rig, sun: np.ndarray, added_to: int | None, added: np.ndarray,
              controller_w: float | None = None) -> np.ndarray:
     """What passes the controllers, Wh, (hours, additions, years).
 

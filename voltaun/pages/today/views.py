@@ -8,7 +8,6 @@ from voltaun.core.dayplan.tonight import things
 from voltaun.core.outlook.first_hour import first_hour
 from voltaun.core.rig.bank import packs_apart
 from voltaun.core.rig.loads import GRADES, load_dc_wh
-from voltaun.database import dayplan
 from voltaun.database.asking import AHEAD
 from voltaun.pages import context, frame
 from voltaun.pages.figures import hours, strip
@@ -48,9 +47,9 @@ def render(form: ReadingForm, status: int = 200):
 def _planned(plan, look) -> dict:
     """What the page shows of the day's plan."""
     rig, day = context.rig(), plan.day.day
-    marks = dayplan.marks(context.db(), g.kept.id, look.today)
-    marked = [(name, "open", "done") for name in marks.done.get(day, ())]
-    marked += [(name, "back", "not on this day") for name, begin in marks.moved.get(day, {}).items() if begin is None]
+    marked = [(name, "open", "done") for name in look.marks.done.get(day, ())]
+    marked += [(name, "back", "not on this day")
+               for name, begin in look.marks.moved.get(day, {}).items() if begin is None]
     typed, answered, wrong = asked_of_tonight(plan.tonight)
     night = (plan.tonight.until - look.now).total_seconds() / 3600
     may = things(rig, plan.tonight.may_spend_wh, night) if plan.tonight.may_spend_wh >= planning.LITTLE_WH else []
