@@ -86,7 +86,8 @@ class ReadingForm(PlacedForm):
             number = of.kind in NUMBERS
             # A station's packs are typed apart, with spaces that a number pad lacks.
             pad = "" if not number else "text" if of.kind == "fraction" and self._rig.bank.pack_wh else "decimal"
-            found.append(Box(self[name], self._label(of).partition(",")[0], self._label(of), hint, pad))
+            called = of.kind if of.kind == "temperature" else self._label(of).partition(",")[0]
+            found.append(Box(self[name], called, self._label(of), hint, pad))
         return found
 
     def _label(self, of: Field) -> str:
