@@ -22,7 +22,7 @@ from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import BY_HAND, HAND, SOURCE_TABLE, STEADY, SUN
 from voltaun.database import archive, readings, rigs
 from voltaun.database.connection import transaction
-from voltaun.formats import mapping
+from voltaun.formats import guessing, mapping
 from voltaun.formats.log_csv import read_log, write_log
 from voltaun.formats.rig_file import read_rig, write_rig
 from voltaun.pages.figures import weave
@@ -104,7 +104,7 @@ class FieldsOfAReading(DatabaseCase):
     def test_another_file_s_heading_finds_each(self):
         for of in FIELDS:
             if of.heard:
-                made = mapping.guess(f"{of.column},zzz\n1,2\n")
+                made = guessing.guess(f"{of.column},zzz\n1,2\n")
                 self.assertIn(of.column, {column.of for column in made.columns.values()}, of.name)
             if of.kind in NUMBERS:
                 self.assertIn(of.column, mapping.UNITS)

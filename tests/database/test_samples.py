@@ -4,7 +4,8 @@ from tests.core.log.test_samples import minutes
 from tests.support import NOW, DatabaseCase
 from voltaun.database import check, imports, rigs, samples
 from voltaun.database.connection import transaction
-from voltaun.intake.bringing import Cancelled, Staged, bring_samples
+from voltaun.intake.bringing import bring_samples
+from voltaun.intake.staged import Cancelled, Staged
 
 
 class Bringing(DatabaseCase):

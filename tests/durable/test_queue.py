@@ -18,12 +18,13 @@ from voltaun.database import check, connection, imports, rigs, samples
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
 from voltaun.formats.log_csv import read_log
-from voltaun.intake import bringing
+from voltaun.intake import bringing, logs
+from voltaun.intake.staged import Staged
 
 
 class LongImport(PagesCase):
     def test_readings_are_kept_while_it_goes_on_and_it_is_taken_back_whole(self):
-        staged = bringing.Staged([minutes(200_000, watts=5.0, soc=0.5, start=1_700_000_400)])
+        staged = Staged([minutes(200_000, watts=5.0, soc=0.5, start=1_700_000_400)])
         self.addCleanup(staged.close)
         mark, waited = self.mark(), []
         work = threading.Thread(target=bringing.bring_samples, args=(self.path, 1, staged, "s.csv", NOW))
@@ -55,14 +56,14 @@ class LongImport(PagesCase):
         script = f"""
 import sys, os
 sys.path.insert(0, {str(ROOT)!r})
-from voltaun.intake import bringing
+from voltaun.intake import bringing, staged
 from voltaun.core.log.reading import Reading
 from tests.core.log.test_samples import minutes
 from tests.support import NOW
 blocks = iter(range(99))
 bringing.let_others = lambda: next(blocks) == 2 and os._exit(9)
 from pathlib import Path
-bringing.bring_samples(Path(sys.argv[1]), 1, bringing.Staged([minutes(100_000, watts=5.0)]), "s.csv", NOW)
+bringing.bring_samples(Path(sys.argv[1]), 1, staged.Staged([minutes(100_000, watts=5.0)]), "s.csv", NOW)
 """
         self.assertEqual(subprocess.run([sys.executable, "-c", script, str(self.path)], cwd=ROOT).returncode, 9)
         self.assertEqual(self.db.execute("SELECT count(*) FROM sample").fetchone()[0], 60_000)
@@ -181,7 +182,7 @@ class Kept(PagesCase):
         rows = "read_at,soc_percent\n2026-11-02T10:00,44\n2026-11-03T19:00,45\n2026-11-01T19:00,47\n"
         new = read_log(rows.encode(), self.rig.zone).readings
         before = self.log()
-        bringing.bring_log(self.db, rigs.get(self.db, 1), new, "old.csv", NOW, "replace", True)
+        logs.bring_log(self.db, rigs.get(self.db, 1), new, "old.csv", NOW, "replace", True)
         self.assertEqual([round(each.soc, 2) for each in self.log()], [0.47, 0.44, 0.6, 0.45])
         changed = kept.everything(self.db, 1)[-1]
         with transaction(self.db):

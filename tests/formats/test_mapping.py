@@ -3,8 +3,11 @@ import unittest
 
 from voltaun.core.instants import zone
 from voltaun.formats import FileFaults
+from voltaun.formats.guessing import guess, open_questions, order_of
 from voltaun.formats.log_csv import read_log
-from voltaun.formats.mapping import Column, Grounds, Mapping, guess, number_of, open_questions, order_of, read_mapping
+from voltaun.formats.mapping import Column, Mapping, read_mapping
+from voltaun.formats.tables import number_of
+from voltaun.formats.translating import Grounds
 from voltaun.formats.when import DAY_FIRST, MONTH_FIRST, TwoWays, read_clock, read_day, read_when
 
 HOBART = zone("Australia/Hobart")

@@ -19,9 +19,11 @@ from voltaun.database import archive, rigs
 from voltaun.database.connection import transaction
 from voltaun.formats import FileFaults
 from voltaun.formats.archive import parse
+from voltaun.formats.guessing import guess
 from voltaun.formats.log_csv import read_log, write_log
-from voltaun.formats.mapping import from_document, guess, read_mapping, table
+from voltaun.formats.mapping import from_document, read_mapping
 from voltaun.formats.rig_file import read_rig, rig_document
+from voltaun.formats.tables import table
 from voltaun.intake.bringing import bring_archive
 
 HOBART = zone("Australia/Hobart")

@@ -5,7 +5,7 @@ import time
 import unittest
 
 from voltaun.core.instants import zone
-from voltaun.formats import archive, log_csv, mapping, price_list, rig_file, samples_csv, weather_file
+from voltaun.formats import archive, guessing, log_csv, price_list, rig_file, samples_csv, weather_file
 
 HOBART = zone("Australia/Hobart")
 HEADS = ("", "LOCATION,", "724666,", "Latitude (decimal degrees):1\n", "94725 ", "read_at,soc_percent\n", "at,volts\n",
@@ -16,7 +16,7 @@ READERS = {
     "weather": lambda text: weather_file.read_weather(text.encode()),
     "prices": lambda text: price_list.read_prices(text.encode()),
     "log": lambda text: log_csv.read_log(text.encode(), HOBART),
-    "mapping": mapping.guess,
+    "mapping": guessing.guess,
     "rig": rig_file.read_rig,
     "archive": lambda text: archive.parse(text.encode()),
     "samples": lambda text: list(samples_csv.pieces(io.BytesIO(text.encode()), HOBART, None, samples_csv.Told())),

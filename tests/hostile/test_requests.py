@@ -17,7 +17,7 @@ from tests.support import NOW, ROOT, environment, free_port, readings, serving
 from voltaun.core.units import KINDS, QuantityError, parse
 from voltaun.database import connection, monitors
 from voltaun.database.connection import transaction
-from voltaun.formats.mapping import number_of
+from voltaun.formats.tables import number_of
 from voltaun.formats.when import read_clock, read_when
 from voltaun.intake import client as outside
 from voltaun.intake import forecast as forecasts

@@ -1,11 +1,10 @@
 """The command that sizes additions: the worksheet, and years of weather through what may be added."""
 
-from dataclasses import replace
-
 import click
 
 from voltaun.cli.common import Refused, json_flag, now, refusing, rig_from, say, warn
 from voltaun.cli.given import FILE, log_file_option, logged_in, rig_file_option, tables_of
+from voltaun.core.sizing import MOST_PANELS, MOST_STRINGS, YEARS
 
 
 @click.command()
@@ -22,9 +21,9 @@ from voltaun.cli.given import FILE, log_file_option, logged_in, rig_file_option,
               help="A weather file of the place (EPW, TMY3, TM2, PVGIS by the hour).")
 @click.option("--sky-habit", "habits", multiple=True, metavar="SEASON=BRIGHT/MIXED/DARK",
               help="How many days in ten are so in spring, summer, autumn or winter, such as winter=2/3/5.")
-@click.option("--panels", type=click.IntRange(0, 40), help="Up to so many panels more.  [default: 8]")
-@click.option("--strings", type=click.IntRange(0, 20), help="Up to so many strings more.  [default: 4]")
-@click.option("--years", type=click.IntRange(1, 200), help="Weather years to run.  [default: 40]")
+@click.option("--panels", type=click.IntRange(0, MOST_PANELS), help="Up to so many panels more.  [default: 8]")
+@click.option("--strings", type=click.IntRange(0, MOST_STRINGS), help="Up to so many strings more.  [default: 4]")
+@click.option("--years", type=click.IntRange(1, 200), help=f"Weather years to run.  [default: {YEARS}]")
 @click.option("--seed", default=1, show_default=True, type=click.IntRange(0))
 @click.option("--short-days", default=3.0, show_default=True, type=click.FloatRange(0, 366),
               help="So many days below the everyday floor in a usual year are enough.")
@@ -58,12 +57,12 @@ def additions(rig_file, log_file, reserve_days, recovery_days, use_wh, peak_sun_
         sun = rig_sun(rig, planes)
         account = reckon(rig, logged, sun)
         learned, skies = account.learned, sky_days(rig, account.intervals, sun)
-    found = _simulated(rig, logged, planes, **simulated) if asked else None
+    found = _simulated(rig, logged, planes, simulated) if asked else None
     try:
         inputs = sheets.suggest(rig, learned, planes, reserve_days=reserve_days, recovery_days=recovery_days,
                                 use_wh_per_day=use_wh, peak_sun_hours=peak_sun_hours, design_month=design_month,
                                 array_share=array_share,
-                                month_shares=month_shares(skies, dict(map(_habit, simulated["habits"])),
+                                month_shares=month_shares(skies, _habits(simulated),
                                                           rig.place.latitude),
                                 cold_factor=None if bank_temp is None else cold_factor(rig.chemistry, bank_temp))
         sheet = sheets.worksheet(rig, inputs)
@@ -74,43 +73,51 @@ def additions(rig_file, log_file, reserve_days, recovery_days, use_wh, peak_sun_
         as_json)
 
 
-def _simulated(rig, logged, planes, weather_files, habits, panels, strings, years, seed, short_days, price_file, budget,
-               weight_kg, roof_m2, panel, own_plane, measures):
+def _simulated(rig, logged, planes, given):
+    """Years of weather through what may be added, as the options say."""
     from voltaun.core.outlook.ask import known
-    from voltaun.core.sizing.choices import Limits, offer_of
-    from voltaun.core.sizing.simulation import AdditionsAsk, simulate_additions
-    from voltaun.core.sizing.suns import AS_THEY_ARE, own_plane_of
+    from voltaun.core.sizing.question import additions_ask
+    from voltaun.core.sizing.simulation import simulate_additions
     from voltaun.core.sky.clear_sky import rig_sun
-    from voltaun.formats.price_list import read_prices
-    from voltaun.formats.weather_file import read_weather, remarks
-    weathers = []
-    for path in weather_files:
-        weathers.append(refusing(read_weather, path.read_bytes(), file=path))
-        try:
-            warn([f"{path}: {remark}" for remark in remarks(weathers[-1], rig.place)])
-        except ValueError as error:
-            raise Refused(f"{path}: {error}") from error
-    products = refusing(read_prices, price_file.read_bytes(), file=price_file) if price_file else ()
-    if panel and panel not in [each.name for each in products if each.kind == "panel"]:
-        raise Refused(f"--panel: found {panel!r}, expected a panel of the price list")
-    aims = AS_THEY_ARE
-    if own_plane:
-        try:
-            aims = own_plane_of(*map(float, own_plane.split("/")))
-        except (ValueError, TypeError) as error:
-            raise Refused(f"--own-plane: found {own_plane!r}, expected TILT/AZIMUTH such as 60/0") from error
     sun = rig_sun(rig, planes)
     until = logged[-1].at if logged else now()
-    offer = offer_of(rig, [_measure(rig, text) for text in measures] or None, (), aims,
-                     panels=8 if panels is None else panels, strings=4 if strings is None else strings,
-                     products=tuple(products), limits=Limits(budget, weight_kg, roof_m2), panel=panel)
-    others = replace(rig, arrays=offer.aims.others(rig))
-    ask = AdditionsAsk(rig, known(rig, logged, sun, until), sun, weathers, dict(map(_habit, habits)), offer,
-                       rig_sun(others, tables_of(others)) if others.arrays else None, years or 40, seed, short_days)
+    ask = additions_ask(rig, known(rig, logged, sun, until), sun, lambda other: rig_sun(other, tables_of(other)),
+                        [_weather(rig, path) for path in given["weather_files"]], _habits(given), _offer(rig, given),
+                        years=given["years"] or YEARS, seed=given["seed"], most_days=given["short_days"])
     try:
         return simulate_additions(ask)
     except ValueError as error:
         raise Refused(str(error)) from error
+
+
+def _weather(rig, path):
+    from voltaun.formats.weather_file import read_weather, remarks
+    weather = refusing(read_weather, path.read_bytes(), file=path)
+    try:
+        warn([f"{path}: {remark}" for remark in remarks(weather, rig.place)])
+    except ValueError as error:
+        raise Refused(f"{path}: {error}") from error
+    return weather
+
+
+def _offer(rig, given):
+    """What may be had, as the options say."""
+    from voltaun.core.sizing.choices import Limits, offer_of
+    from voltaun.core.sizing.question import plane_from
+    from voltaun.core.sizing.suns import AS_THEY_ARE
+    from voltaun.formats.price_list import read_prices
+    file, panel, plane = given["price_file"], given["panel"], given["own_plane"]
+    products = refusing(read_prices, file.read_bytes(), file=file) if file else ()
+    if panel and panel not in [each.name for each in products if each.kind == "panel"]:
+        raise Refused(f"--panel: found {panel!r}, expected a panel of the price list")
+    try:
+        aims = plane_from(plane) if plane else AS_THEY_ARE
+    except ValueError as error:
+        raise Refused(f"--own-plane: found {plane!r}, expected TILT/AZIMUTH such as 60/0") from error
+    up_to = {name: given[name] for name in ("panels", "strings") if given[name] is not None}
+    return offer_of(rig, [_measure(rig, text) for text in given["measures"]] or None, (), aims, **up_to,
+                    products=tuple(products), limits=Limits(given["budget"], given["weight_kg"], given["roof_m2"]),
+                    panel=panel)
 
 
 def _measure(rig, text):
@@ -124,14 +131,18 @@ def _measure(rig, text):
     return found
 
 
-def _habit(text):
+def _habits(given):
+    """What was said of each season: parts of its days that are bright, mixed and dark."""
+    from voltaun.core.sizing.question import habit_from
     from voltaun.core.sizing.years import SEASONS
-    season, _, parts = text.partition("=")
-    try:
-        days = [float(part) for part in parts.split("/")]
-        if season not in SEASONS or len(days) != 3 or min(days) < 0 or not sum(days) > 0:
-            raise ValueError
-    except ValueError as error:
-        raise Refused(f"--sky-habit: found {text!r}, expected SEASON=BRIGHT/MIXED/DARK such as winter=2/3/5, with a "
-                      f"season of {', '.join(SEASONS)}") from error
-    return season, tuple(day / sum(days) for day in days)
+    found = {}
+    for text in given["habits"]:
+        season, _, days = text.partition("=")
+        try:
+            found[season] = habit_from(days)
+        except ValueError:
+            season = ""
+        if season not in SEASONS:
+            raise Refused(f"--sky-habit: found {text!r}, expected SEASON=BRIGHT/MIXED/DARK such as winter=2/3/5, with "
+                          f"a season of {', '.join(SEASONS)}")
+    return found

@@ -102,7 +102,8 @@ def _import_samples(file, rig_name, differing, mapping, sure, db, as_json):
     from voltaun.core.rig.bank import nominal_voltage
     from voltaun.database.imports import AnotherUnderWay
     from voltaun.formats.samples_csv import Told, pieces
-    from voltaun.intake.bringing import Staged, bring_samples, mapping_of
+    from voltaun.intake.bringing import bring_samples, mapping_of
+    from voltaun.intake.staged import Staged
     told, size = Told(), max(1, file.stat().st_size)
     with read_db(db) as connection, file.open("rb") as opened:
         kept = kept_rig(connection, rig_name)
@@ -161,7 +162,8 @@ def _import_rig(data, differing, db, as_json):
 def _import_log(file, rig_name, differing, mapping, sure, db, as_json):
     from voltaun.database import readings
     from voltaun.formats.log_csv import read_log
-    from voltaun.intake.bringing import Unsure, bring_log, log_grounds
+    from voltaun.intake.bringing import log_grounds
+    from voltaun.intake.logs import Unsure, bring_log
     with open_db(db) as connection:
         kept = kept_rig(connection, rig_name)
         log = refusing(read_log, file.read_bytes(), kept.rig.zone, now(), mapping, log_grounds(kept.rig), file=file)

@@ -168,7 +168,11 @@ class _Told:
 
 
 class _Filter:
-    """Both parts of every combination, with their covariance; arrays of shape (histories, combinations)."""
+    """A Kalman filter with two hidden parts, one slow and one daily, for every combination of `_GRID` at once.
+
+    slow, daily               their means; p_slow, p_daily, p_both  their variances and covariance
+    All are of shape (histories, combinations).
+    """
 
     def __init__(self, histories: int):
         _, part, _ = _GRID

@@ -55,7 +55,11 @@ def _ledger(connection, rig_id, rig: Rig):
         off = books_off(rig, interval)
         if abs(off) > GRAIN_WH:
             yield f"the books of {at} are off by {off:.3f} Wh"
-    by_day = days.by_day(rig, made, sun).values()
+    yield from _split(made, days.by_day(rig, made, sun).values())
+
+
+def _split(made, by_day):
+    """That the days hold what the intervals do."""
     for what, whole, split in (
             ("use", sum(each.use_wh or 0.0 for each in made), sum(day.use_wh for day in by_day)),
             ("harvest", sum(wh or 0.0 for each in made for wh in each.harvest.values()),

@@ -37,6 +37,11 @@ class FileFaults(Exception):
             self.more += 1
 
     @property
+    def count(self) -> int:
+        """How many there are, those that are not listed too."""
+        return len(self.faults) + self.more
+
+    @property
     def hopeless(self) -> bool:
         """Whether there are so many that nobody will mend them one by one."""
         return self.more >= MAX_COUNTED

@@ -15,7 +15,9 @@ from voltaun.core.rig.inverter import ac_energy
 from voltaun.core.rig.rig import Rig
 from voltaun.formats import EMPTY_LINES, FileFaults, hollow, shown
 from voltaun.formats.cells import fraction_of, from_cell, percent, plain, to_cell
-from voltaun.formats.mapping import MOST_COLUMNS, Grounds, Mapping, Translator, lines_of, separator_of
+from voltaun.formats.mapping import Mapping
+from voltaun.formats.tables import MOST_COLUMNS, doubled, lines_of, separator_of
+from voltaun.formats.translating import Grounds, Translator
 from voltaun.formats.when import TwoWays, read_clock, read_when
 
 COLUMNS = tuple(of.column for of in FIELDS)
@@ -43,15 +45,7 @@ def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None, mapping: 
     """
     text = lines_of(decode(data))
     faults, warnings = FileFaults(), []
-    first = text.split("\n", 1)[0]
-    separator = (mapping and mapping.separator) or (separator_of(first) if mapping else
-                                                    ";" if first.count(";") > first.count(",") else ",")
-    if first.count(separator) >= MOST_COLUMNS:
-        faults.add("line 1", f"{first.count(separator) + 1} columns", f"at most {MOST_COLUMNS}")
-        raise faults
-    if hollow(text):
-        faults.add("the file", f"{EMPTY_LINES} empty lines one after the other", "a log")
-        raise faults
+    separator = _separator(text, mapping, faults)
     semicolons = separator == ";" and mapping is None
     rows = csv.reader(io.StringIO(text.rstrip("\n")), delimiter=separator, strict=True)
     translator = mapping and Translator(mapping, grounds or Grounds())
@@ -63,18 +57,9 @@ def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None, mapping: 
                 break
             if not any(cell.strip() for cell in cells):
                 continue
-            if len(cells) > len(columns):
-                faults.add(f"line {rows.line_num}", f"{len(cells)} fields",
-                           f"at most {len(columns)}, one for each column of the header")
-                continue
-            row = dict(zip(columns, (cell.strip() for cell in cells), strict=False))
-            if translator:
-                before = len(faults.faults) + faults.more
-                row = translator.row(row, rows.line_num, faults)
-                if len(faults.faults) + faults.more > before:
-                    continue
-            reading = _reading(row, rows.line_num, zone, now, semicolons, faults, warnings)
-            if reading is not None:
+            row = _row(cells, columns, rows.line_num, translator, faults)
+            reading = row and _reading(row, rows.line_num, zone, now, semicolons, faults, warnings)
+            if reading:
                 found.append((rows.line_num, reading))
     except csv.Error as error:
         faults.add(f"line {rows.line_num}", f"a broken row ({error})", "CSV")
@@ -84,6 +69,36 @@ def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None, mapping: 
     if translator and translator.unknown_skies:
         warnings.append("sky words left out: " + ", ".join(sorted(translator.unknown_skies)[:12]))
     return LogFile(readings, warnings)
+
+
+def _separator(text: str, mapping: Mapping | None, faults: FileFaults) -> str:
+    """The mark between the columns; raises the faults of a file that is no table."""
+    first = text.split("\n", 1)[0]
+    if mapping:
+        separator = mapping.separator or separator_of(first)
+    else:
+        separator = ";" if first.count(";") > first.count(",") else ","
+    if first.count(separator) >= MOST_COLUMNS:
+        faults.add("line 1", f"{first.count(separator) + 1} columns", f"at most {MOST_COLUMNS}")
+        raise faults
+    if hollow(text):
+        faults.add("the file", f"{EMPTY_LINES} empty lines one after the other", "a log")
+        raise faults
+    return separator
+
+
+def _row(cells: list[str], columns: list[str], line: int, translator: Translator | None,
+         faults: FileFaults) -> dict[str, str] | None:
+    """A row's texts by our names; None for one with a fault."""
+    if len(cells) > len(columns):
+        faults.add(f"line {line}", f"{len(cells)} fields", f"at most {len(columns)}, one for each column of the header")
+        return None
+    row = dict(zip(columns, (cell.strip() for cell in cells), strict=False))
+    if translator is None:
+        return row
+    before = faults.count
+    row = translator.row(row, line, faults)
+    return row if faults.count == before else None
 
 
 def decode(data: bytes) -> str:
@@ -111,20 +126,26 @@ def _header(rows, faults, warnings, mapping) -> list[str]:
         columns = [name.strip() for name in next(rows)]
     except csv.Error:
         columns = []
-    if mapping:
-        missing = [theirs for theirs in mapping.columns if theirs not in columns]
-        for theirs in missing:
+    return _mapped_header(columns, faults, mapping) if mapping else _own_header(columns, faults, warnings)
+
+
+def _mapped_header(columns: list[str], faults: FileFaults, mapping: Mapping) -> list[str]:
+    for theirs in mapping.columns:
+        if theirs not in columns:
             faults.add("line 1", f"no column {shown(theirs)}", "every column that the mapping names")
-        if not {"read_at", "date"} & {column.of for column in mapping.columns.values()}:
-            faults.add("the mapping", "no column for the day and time", "one as read_at, or one as date")
-        if faults.faults:
-            raise faults
-        return columns
+    if not {"read_at", "date"} & {column.of for column in mapping.columns.values()}:
+        faults.add("the mapping", "no column for the day and time", "one as read_at, or one as date")
+    if faults.faults:
+        raise faults
+    return columns
+
+
+def _own_header(columns: list[str], faults: FileFaults, warnings: list[str]) -> list[str]:
     columns = [name.lower() for name in columns]
     if "read_at" not in columns:
         faults.add("line 1", shown(", ".join(columns[:6])), "a header with the column read_at")
         raise faults
-    for name in sorted({name for name in columns if columns.count(name) > 1 and name}):
+    for name in sorted(doubled(columns)):
         faults.add(f"line 1, column {name}", "the column twice", "each column once")
     unknown = [name for name in columns if name and name not in COLUMNS + BASES]
     if unknown:
@@ -135,7 +156,7 @@ def _header(rows, faults, warnings, mapping) -> list[str]:
 
 
 def _reading(row, line, zone, now, semicolons, faults, warnings) -> Reading | None:
-    before = len(faults.faults) + faults.more
+    before = faults.count
     at = _instant(row.get("read_at", ""), f"line {line}, column read_at", zone, faults, warnings)
     if at is not None and now is not None and at > now + _FUTURE_SLACK:
         faults.add(f"line {line}, column read_at", shown(row["read_at"]),
@@ -156,7 +177,7 @@ def _reading(row, line, zone, now, semicolons, faults, warnings) -> Reading | No
                 values[of.name] = _FROM_CELL[of.kind](of, text, semicolons)
         except _NoSuch as odd:
             faults.add(f"line {line}, column {of.column}", odd.found or shown(text), odd.expected)
-    if len(faults.faults) + faults.more > before:
+    if faults.count > before:
         return None
     return Reading(at, **values)
 

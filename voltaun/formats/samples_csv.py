@@ -13,7 +13,8 @@ from voltaun.core.instants import resolve
 from voltaun.core.log.samples import Samples
 from voltaun.formats import FileFaults, shown
 from voltaun.formats.cells import percent, plain
-from voltaun.formats.mapping import MOST_COLUMNS, SAMPLES, UNITS, Column, Mapping, lines_of, separator_of
+from voltaun.formats.mapping import SAMPLES, UNITS, Column, Mapping
+from voltaun.formats.tables import MOST_COLUMNS, doubled, lines_of, separator_of
 from voltaun.formats.when import read_when
 
 COLUMNS = ("at", "volts", "amps", "watts", "soc_percent", "charge_wh", "discharge_wh")
@@ -66,12 +67,12 @@ def mapped(names: list[str], mapping: Mapping | None) -> dict[str, Column]:
         if theirs not in names and column.of not in names:
             faults.add(f"the mapping of {column.of}", shown(theirs), "one of the file's columns: "
                        + ", ".join(names)[:200])
-    for name in sorted({name for name in names if names.count(name) > 1 and name}):
+    for name in sorted(doubled(names)):
         faults.add("line 1", f"the column {shown(name)} twice", "each column once")
     _refuse(faults)
     chosen = {theirs: column for theirs, column in told.items() if theirs in names}
-    taken = {column.of for column in chosen.values()}
-    chosen |= {name: Column(name) for name in COLUMNS if name in names and name not in taken and name not in chosen}
+    left = set(names) - {column.of for column in chosen.values()} - set(chosen)
+    chosen |= {name: Column(name) for name in COLUMNS if name in left}
     ours = {column.of for column in chosen.values()}
     if "at" not in ours:
         faults.add("line 1", ", ".join(names)[:200] or "nothing", "a column `at`, or one mapped to it")

@@ -1,115 +1,27 @@
 """Bringing in what is large: samples and archives, checked whole first and then kept in blocks, between which others
 write. Cut off half-way, nothing of it stays: what is unfinished is swept out before the next one begins."""
 
-import tempfile
 import time
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable
 from contextlib import closing
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from pathlib import Path
 
-import numpy as np
-
-from voltaun.core.learned.account import reckon
-from voltaun.core.learned.doubts import Doubt, doubts_of_many
-from voltaun.core.log.reading import Reading
-from voltaun.core.log.samples import Samples, beyond_belief, joined, readings_from
+from voltaun.core.log.samples import readings_from
 from voltaun.core.rig.bank import capacity_ah, nominal_voltage
 from voltaun.core.rig.rig import Rig
-from voltaun.database import archive, clearsky, imports, monitors, readings, rigs, samples, settings
+from voltaun.database import archive, imports, monitors, readings, rigs, samples, settings
 from voltaun.database.connection import connect, transaction
 from voltaun.formats import FileFaults
-from voltaun.formats.mapping import KEY, SAMPLES, Column, Grounds, Mapping, from_document
-
-BLOCK = 20_000
-"""Samples that are kept at once, about a quarter of a second."""
+from voltaun.formats.mapping import KEY, SAMPLES, Column, Mapping, from_document
+from voltaun.formats.translating import Grounds
+from voltaun.intake.staged import BLOCK, Cancelled, Staged, instant_of
 
 PAUSE = 0.11
 """Between blocks, s: a writer that waits at the file's lock looks again each tenth of a second at the latest."""
 
 HOURS = (7, 19)
 """The local hours at which samples become readings, until the user says otherwise."""
-
-LEARN_DAYS = 400
-"""So many days before new readings are looked at to know what is usual."""
-
-FAR_APART = 366 * 86_400
-"""Rows further apart in time than this, s, are asked about: it is more often a slip than a pause."""
-
-_FORM = Samples.__dataclass_fields__
-
-
-class Cancelled(Exception):
-    """The user stopped it; nothing of it is kept."""
-
-
-class Staged:
-    """A samples file that was read whole: its samples on disk, how many, from when to when, and what is told of it."""
-
-    def __init__(self, pieces: Iterable[Samples], go_on: Callable[[int], bool] = lambda rows: True):
-        """Read all pieces. Raises what they raise, and Cancelled."""
-        self._file = tempfile.TemporaryFile(prefix="voltaun-")  # noqa: SIM115 (closed with this)
-        self.rows, self.first, self.last = 0, None, None
-        self.jump: tuple[int, int] | None = None  # the first two rows that are more than `FAR_APART` from one another
-        self._before: int | None = None
-        self.low: dict[str, float] = {}
-        self.high: dict[str, float] = {}
-        try:
-            for piece in pieces:
-                self._add(piece)
-                if not go_on(self.rows):
-                    raise Cancelled
-        except BaseException:
-            self.close()
-            raise
-
-    def _add(self, piece):
-        np.save(self._file, np.stack([np.asarray(getattr(piece, name), dtype=float) for name in _FORM]))
-        self.rows += len(piece)
-        along = piece.at if self._before is None else np.concatenate(([self._before], piece.at))
-        far = np.flatnonzero(np.abs(np.diff(along)) > FAR_APART)
-        if self.jump is None and len(far):
-            self.jump = int(along[far[0]]), int(along[far[0] + 1])
-        self._before = int(piece.at[-1])
-        first, last = int(piece.at.min()), int(piece.at.max())
-        self.first = first if self.first is None else min(self.first, first)
-        self.last = last if self.last is None else max(self.last, last)
-        for name in ("volts", "amps", "watts", "soc"):
-            values = getattr(piece, name)
-            if not np.isnan(values).all():
-                self.low[name] = min(self.low.get(name, np.inf), float(np.nanmin(values)))
-                self.high[name] = max(self.high.get(name, -np.inf), float(np.nanmax(values)))
-
-    def pieces(self) -> Iterator[Samples]:
-        """The samples once more, a block at a time."""
-        self._file.seek(0)
-        read = 0
-        while read < self.rows:
-            columns = np.load(self._file)
-            read += columns.shape[1]
-            for n in range(0, columns.shape[1], BLOCK):
-                part = columns[:, n:n + BLOCK]
-                yield Samples(part[0].astype(np.int64), *part[1:])
-
-    def doubt(self, rig, now: datetime) -> str | None:
-        """What in them is hardly so: a time far from the one before it, or what cannot be with this rig (see
-        `beyond_belief`); or None."""
-        if self.jump:
-            before, after = (f"{_instant(at).astimezone(rig.zone):%-d %B %Y}" for at in self.jump)
-            return f"{after} right after {before}"
-        before = None
-        for piece in self.pieces():
-            piece = samples.in_order(piece)[0]
-            told = beyond_belief(rig, piece if before is None else joined(before, piece.part(piece.at > before.at[-1])),
-                                 now)
-            if told:
-                return told
-            before = piece.part(slice(-1, None))
-        return None
-
-    def close(self) -> None:
-        """Let go of the disk's room."""
-        self._file.close()
 
 
 def bring_samples(database: Path, rig_id: int, staged: Staged, name: str, now: datetime,
@@ -132,8 +44,8 @@ def bring_samples(database: Path, rig_id: int, staged: Staged, name: str, now: d
                 if not go_on(bringing.rows):
                     raise Cancelled
             _sum_up(db, rig_id, bringing)
-            made = condense(db, rig_id, now, import_id=import_id, since=_instant(staged.first) - timedelta(seconds=1),
-                            until=_instant(staged.last) + timedelta(hours=1)) if staged.rows else 0
+            made = condense(db, rig_id, now, import_id=import_id, since=instant_of(staged.first) - timedelta(seconds=1),
+                            until=instant_of(staged.last) + timedelta(hours=1)) if staged.rows else 0
             with transaction(db):
                 imports.note(db, import_id, bringing.added, staged.first, staged.last)
         except BaseException:
@@ -154,10 +66,6 @@ def _sum_up(db, rig_id, bringing) -> None:
 def let_others() -> None:
     """Let a writer that waits have its turn."""
     time.sleep(PAUSE)
-
-
-def _instant(seconds: int) -> datetime:
-    return datetime.fromtimestamp(seconds, UTC)
 
 
 def sweep(database: Path) -> None:
@@ -204,51 +112,6 @@ def log_grounds(rig: Rig) -> Grounds:
     return Grounds(nominal_voltage(rig.bank), capacity_ah(rig.bank))
 
 
-class Unsure(Exception):
-    """Some figures are to be asked about first; `doubts` are those."""
-
-    def __init__(self, doubts: list[Doubt]):
-        self.doubts = doubts
-        super().__init__(f"{len(doubts)} figures are to be asked about")
-
-
-def doubts_about(connection, kept: rigs.KeptRig, new: list[Reading], instead_of: Reading | None = None) -> list[Doubt]:
-    """What of new readings is asked about, given the rig's log; those that stand there already are not.
-
-    instead_of  a reading in the log that the new one takes the place of
-    """
-    if not new:
-        return []
-    first = min(reading.at for reading in new)
-    standing = {each.reading.at: each.reading for each in readings.since(
-        connection, kept.id, first - timedelta(days=LEARN_DAYS)) if each.reading != instead_of}
-    fresh = [reading for reading in new if standing.get(reading.at) != reading]
-    if not fresh:
-        return []
-    sun = clearsky.sun_of(connection, kept.rig)
-    many = len(fresh) > 1  # many readings teach what is usual themselves
-    learned_from = standing | ({reading.at: reading for reading in fresh} if many else {})
-    learned = reckon(kept.rig, learned_from.values(), sun).learned
-    return doubts_of_many(kept.rig, learned, standing.values(), fresh, sun)
-
-
-def bring_log(connection, kept: rigs.KeptRig, new: list[Reading], name: str, now: datetime, differing: str | None,
-              sure: bool) -> readings.Merged:
-    """Keep the readings of a log file as one import. Raises ReadingsDiffer, and Unsure unless one is `sure`."""
-    if not sure:
-        doubts = doubts_about(connection, kept, new)
-        if doubts:
-            raise Unsure(doubts)
-    with transaction(connection):
-        import_id = imports.begin(connection, kept.id, "log", name, now)
-        merged = readings.merge(connection, kept.id, new, now, differing, import_id)
-        if merged.added or merged.replaced:
-            imports.note(connection, import_id, merged.added + merged.replaced)
-        else:
-            imports.forget(connection, import_id)
-    return merged
-
-
 def take_back(database: Path, rig_id: int, import_id: int, now: datetime) -> imports.Moved:
     """Take a whole import back. Raises AnotherUnderWay, LookupError."""
     with imports.alone(database), closing(connect(database)) as db:
@@ -290,8 +153,8 @@ def put_samples_back(database: Path, rig_id: int, removal: int, now: datetime) -
         if span is None:
             raise LookupError("there are no such samples")
         back = _put_back(db, rig_id, samples.removed(db, rig_id, removal))
-        condense(db, rig_id, now, since=_instant(span[0]) - timedelta(seconds=1),
-                 until=_instant(span[1]) + timedelta(hours=1))
+        condense(db, rig_id, now, since=instant_of(span[0]) - timedelta(seconds=1),
+                 until=instant_of(span[1]) + timedelta(hours=1))
     return back
 
 

@@ -10,7 +10,7 @@ from voltaun.core.dayplan.ration import Rationed, ration
 from voltaun.core.dayplan.spare_sun import Laid, lay
 from voltaun.core.dayplan.tonight import Tonight, tonight
 from voltaun.core.learned.hours import LEAST_SHARES
-from voltaun.core.learned.use import LEAST_DAYS
+from voltaun.core.learned.use import LEAST_DAYS_OF_USE
 from voltaun.core.outlook.ask import Ask
 from voltaun.core.outlook.lanes import RISKY
 from voltaun.core.outlook.outlook import Outlook, outlook_of
@@ -66,6 +66,6 @@ MOSTLY_READ = 0.5
 def _wanted_at_dawn(ask: Ask) -> int:
     """How many more parts of days must be read until the hours of use are learned and not only listed."""
     use = ask.known.learned.use
-    if use is None or use.intervals < LEAST_DAYS or use.read_share < MOSTLY_READ:
+    if use is None or use.intervals < LEAST_DAYS_OF_USE or use.read_share < MOSTLY_READ:
         return 0
     return max(0, LEAST_SHARES - ask.known.lean.parts)

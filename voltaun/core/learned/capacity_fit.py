@@ -30,18 +30,18 @@ LEG_POINTS = 0.10
 """A leg is an interval in which the level moves by this much; only legs tell a bank's energy."""
 
 LEAST_LEGS = 8
-LEAST_DAYS = 14.0
+LEAST_DAYS_FITTED = 14.0
 
 METER_ERROR = 0.01
 EFFICIENCY_DOUBT, DIRECT_DOUBT, DIRECT_SLOPE_DOUBT, INVERTER_DOUBT = 0.02, 0.15, 0.10, 0.02
 """How well η, d, its growth with the harvest, and the way from AC to DC are known, standard deviations."""
 
-LONGEST_HOURS = 7 * 24.0
+LONGEST_FIT_LEG_HOURS = 7 * 24.0
 
 _BLOCK = 64
 
 ROUNDS = 4
-FAR = 3.5
+FAR_OFF_SD = 3.5
 """An interval this many standard deviations off the line is left out."""
 
 
@@ -87,8 +87,8 @@ def held(rig: Rig, made: list[Interval], energy_wh: float,
     Intervals that fit far worse than the rest are left out: a cut-off in the night, a slip of the pen or a
     source nobody noted would otherwise pass for capacity.
     """
-    used = [interval for interval in made if interval.all_read and 0 < interval.hours <= LONGEST_HOURS]
-    if sum(interval.hours for interval in used) < LEAST_DAYS * 24:
+    used = [interval for interval in made if interval.all_read and 0 < interval.hours <= LONGEST_FIT_LEG_HOURS]
+    if sum(interval.hours for interval in used) < LEAST_DAYS_FITTED * 24:
         return None
     known = known_wh or {}
     rows, energy, scale = _Rows(rig, used, known), energy_wh, 1.0
@@ -103,7 +103,7 @@ def held(rig: Rig, made: list[Interval], energy_wh: float,
         rows, scale = _Rows(rig, [each for each, kept in zip(rows.used, fits, strict=True) if kept], known), 1.0
     (energy, draw), errors, _ = rows.fit(energy, scale, known_within)
     days = float(rows.hours.sum() / 24)
-    if days < LEAST_DAYS:
+    if days < LEAST_DAYS_FITTED:
         return None
     count = len(rows.used)
     # A level that moves without the energy that was read tells nothing of the bank.
@@ -139,11 +139,11 @@ class _Rows:
         self.follows = np.array([False, *(a.end == b.start for a, b in zip(used, used[1:], strict=False))])
 
     def fitting(self, energy: float, draw: float) -> np.ndarray:
-        """Which intervals fit the line: within `FAR` of the spread that the middle half of them shows."""
+        """Which intervals fit the line: within `FAR_OFF_SD` of the spread that the middle half of them shows."""
         off = ((self.booked - energy * self.moved - draw * self.hours)
                / np.sqrt(self.variance + 2 * (energy * self.rounding) ** 2))
         off -= middle(off)
-        return np.asarray(np.abs(off) <= FAR * max(1e-9, middle(np.abs(off)) / 0.6745))
+        return np.asarray(np.abs(off) <= FAR_OFF_SD * max(1e-9, middle(np.abs(off)) / 0.6745))
 
     def fit(self, energy: float, scale: float, known_within: float | None = None,
             turns: int = 4) -> tuple[np.ndarray, np.ndarray, float]:

@@ -6,7 +6,7 @@ from datetime import datetime
 import numpy as np
 
 from voltaun.core.instants import hours_between
-from voltaun.core.learned.capacity_fit import LONGEST_HOURS, METER_ERROR
+from voltaun.core.learned.capacity_fit import LONGEST_FIT_LEG_HOURS, METER_ERROR
 from voltaun.core.log.grain import level_grain, rounding
 from voltaun.core.log.ledger import Interval
 from voltaun.core.stats import middle
@@ -52,7 +52,7 @@ def draws(made: list[Interval], energy_wh: float, hard_floor: float, held_wh: fl
     """
     energy = held_wh or energy_wh
     used = [interval for interval in made
-            if interval.all_read and 0 < interval.hours <= LONGEST_HOURS
+            if interval.all_read and 0 < interval.hours <= LONGEST_FIT_LEG_HOURS
             and min(interval.soc_start or 0.0, interval.soc_end or 0.0) > hard_floor + CUT_OFF_GRAIN]
     found, rest = [], used
     for _ in range(most):

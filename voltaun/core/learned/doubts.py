@@ -25,10 +25,10 @@ from voltaun.core.sky.model import STARTUP_SHARES
 LEAST_LEGS = 4
 """With fewer days known the log says nothing of what is usual."""
 
-FAR = 4.0
+TIMES_FAR = 4.0
 """So many times less or more than the usual, and beyond anything seen, is asked about."""
 
-VERY_FAR = 6.0
+TIMES_VERY_FAR = 6.0
 """Likewise for little use, which a week away brings too."""
 
 SOURCE_ROOM = 1.3
@@ -128,7 +128,8 @@ def _sun(at: Asked, of: Field) -> Iterator[Doubt]:
     full = reading.full_at is not None or any(soc is not None and soc >= 0.9 for soc in (before.soc, reading.soc))
     if reading.sky in SURELY_SUNNY and not full and hours <= 36:
         usual = _usual_share(learned, reading.sky)
-        if share < usual / FAR and (learned.share.days < LEAST_LEGS or share < float(learned.share.quantile(0.05))):
+        rare = learned.share.days < LEAST_LEGS or share < float(learned.share.quantile(0.05))
+        if share < usual / TIMES_FAR and rare:
             yield Doubt(reading.at, "solar_wh", "little", reading.solar_wh, usual * clear, hours)
 
 
@@ -154,10 +155,10 @@ def _use(at: Asked, of: Field) -> Iterator[Doubt]:
     if usual is None:
         return
     a_day = use * 24 / hours
-    if a_day > FAR * usual and a_day > 2 * most and use > 200:
+    if a_day > TIMES_FAR * usual and a_day > 2 * most and use > 200:
         yield Doubt(reading.at, "use_wh", "much", reading.use_wh, usual * hours / 24, hours)
     # A night may well be quiet; a whole day is not.
-    elif hours >= 20 and a_day < usual / VERY_FAR and a_day < least / 2 and usual > 100:
+    elif hours >= 20 and a_day < usual / TIMES_VERY_FAR and a_day < least / 2 and usual > 100:
         yield Doubt(reading.at, "use_wh", "little", reading.use_wh, usual * hours / 24, hours)
 
 
@@ -194,7 +195,7 @@ def _level(at: Asked, of: Field) -> Iterator[Doubt]:
             use = _at_the_bank(rig, reading.use_wh, hours)
             most = use + rig.bank.standby_w * hours
         elif usual is not None:
-            most = max(FAR * usual, 2 * most_seen) * hours / 24
+            most = max(TIMES_FAR * usual, 2 * most_seen) * hours / 24
         else:
             return
         if -change > most + 1.5 * slack:

@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
-from voltaun.core.learned.use import LEAST_DAYS, LONGEST_DAY_HOURS, SCALE_DAYS, day_of, grouped
+from voltaun.core.learned.use import LEAST_DAYS_OF_USE, LONGEST_DAY_HOURS, SCALE_DAYS, day_of, grouped
 from voltaun.core.log.ledger import Interval
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import ITSELF, SOURCE_TABLE
@@ -61,7 +61,7 @@ def flow_days(made: Sequence[Interval], source: str, zone: ZoneInfo) -> list[Day
 def learn_flows(rig: Rig, histories: Sequence[dict[str, list[DayFlow]]],
                 todays: Sequence[date]) -> list[dict[str, Flow]]:
     """How each source that runs by itself goes on, by the days known at each of these todays; those with fewer than
-    `LEAST_DAYS` of them are left out, and so not counted on."""
+    `LEAST_DAYS_OF_USE` of them are left out, and so not counted on."""
     made: list[dict[str, Flow]] = [{} for _ in todays]
     for source in SOURCE_TABLE:
         if source.by != ITSELF or not rig.has(source.name):
@@ -72,7 +72,7 @@ def learn_flows(rig: Rig, histories: Sequence[dict[str, list[DayFlow]]],
                 for days, scale in zip(known, scales, strict=True)]
         most = 24 * sum(part.gives_w for part in rig.parts(source.name))
         for of, series, scale in zip(made, learn(seen, todays, FLOW), scales, strict=True):
-            if scale and series.days >= LEAST_DAYS:
+            if scale and series.days >= LEAST_DAYS_OF_USE:
                 of[source.name] = Flow(series, scale, most)
     return made
 

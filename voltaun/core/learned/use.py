@@ -96,7 +96,7 @@ def use_of(legs: list[Leg]) -> UseLearned | None:
 LONGEST_DAY_HOURS = 36.0
 """A longer leg tells a mean, and nothing of a single day."""
 
-LEAST_DAYS = 7
+LEAST_DAYS_OF_USE = 7
 """With fewer days known nothing is said of how the use goes on."""
 
 SCALE_DAYS = 40.0
@@ -128,7 +128,7 @@ class UseModel:
 
 def learn_uses(histories: Sequence[Sequence[Leg]], todays: Sequence[date], zone: ZoneInfo,
                hard_floor: float) -> list[UseModel | None]:
-    """How the use goes on by the legs known at each of these todays; None with fewer than `LEAST_DAYS` of a day.
+    """How the use goes on by the legs known at each of these todays; None with fewer than `LEAST_DAYS_OF_USE` of a day.
 
     hard_floor  the level at which the load is cut off, a fraction: see `cut_short`
     """
@@ -140,7 +140,7 @@ def learn_uses(histories: Sequence[Sequence[Leg]], todays: Sequence[date], zone:
     seen = [[Seen(day, wh / scale / habit[day.weekday()], day in cut) for day, wh in days.items()] if scale else []
             for days, cut, scale, habit in zip(told, cuts, scales, habits, strict=True)]
     made = learn(seen, todays, USE)
-    return [UseModel(series, scale, habit) if scale and series.days >= LEAST_DAYS else None
+    return [UseModel(series, scale, habit) if scale and series.days >= LEAST_DAYS_OF_USE else None
             for series, scale, habit in zip(made, scales, habits, strict=True)]
 
 

@@ -23,10 +23,10 @@ CAPPED_SHARE = 0.2
 WORD_SHARE = 0.4
 """A day has the sky word of an interval that holds so much of its own sun on that day."""
 
-LONGEST_HOURS = 36.0
+LONGEST_SKY_LEG_HOURS = 36.0
 """A longer interval says nothing of the sky of a single day."""
 
-COVERED = 0.9
+COVERED_BY_LEGS = 0.9
 """A day tells its share of clear sky when the log covers so much of its sun."""
 
 
@@ -128,7 +128,7 @@ def sky_days(rig: Rig, made: Sequence[Interval], sun: RigSun | None) -> list[Sky
     made  intervals in order of time; the sun of each is split among the days by where the clear sky's is
     """
     zone = rig.zone
-    used = [i for i in made if i.clear_sky_wh and i.harvest["solar"] is not None and i.hours <= LONGEST_HOURS
+    used = [i for i in made if i.clear_sky_wh and i.harvest["solar"] is not None and i.hours <= LONGEST_SKY_LEG_HOURS
             and not i.marked]
     if sun is None or not used:
         return []
@@ -144,7 +144,7 @@ def sky_days(rig: Rig, made: Sequence[Interval], sun: RigSun | None) -> list[Sky
     whole = np.array(list(clear_sky_of(dates, sun, zone).values()))
     full = {local_day(i.full_about, zone) for i in used if i.full_about}
     return [SkyDay(dates[n], float(solar[n] / clear[n]), bool(capped[n] > CAPPED_SHARE * clear[n]) or dates[n] in full,
-                   words[n]) for n in np.flatnonzero((clear > COVERED * whole) & (whole > 0))]
+                   words[n]) for n in np.flatnonzero((clear > COVERED_BY_LEGS * whole) & (whole > 0))]
 
 
 def clear_sky_of(days: Iterable[date], sun: RigSun | None, zone: ZoneInfo) -> dict[date, float]:

@@ -7,7 +7,7 @@ from zoneinfo import ZoneInfo
 
 from voltaun.core.instants import local_day
 from voltaun.core.log.reading import EVENTS, Reading
-from voltaun.core.log.stretches import LEAST_DAYS
+from voltaun.core.log.stretches import LEAST_DAYS_COMPARED
 
 TELLS = ("panels_wiped", "snow_cleared", "part_changed")
 """What may show in the days since: set beside the days before it."""
@@ -55,7 +55,7 @@ def last_done(days: dict[date, tuple[str, ...]], today: date) -> list[LastDone]:
 def _beside(day: date, today: date) -> Beside | None:
     """The whole days since, and as many before: the day itself is of both, and of neither."""
     count = min((today - day).days - 1, MOST_BESIDE)
-    if count < LEAST_DAYS:
+    if count < LEAST_DAYS_COMPARED:
         return None
     one = timedelta(days=1)
     return Beside((day - one * count, day - one), (day + one, day + one * count))

@@ -16,7 +16,7 @@ from voltaun.core.rig.sources import STEADY
 GAP_SECONDS = 900.0
 """Power is carried over to the next sample for no longer than this; a counter bridges any gap."""
 
-COVERED = 0.9
+COVERED_BY_SAMPLES = 0.9
 """A reading's energies are taken from the samples only when they cover so much of its time."""
 
 HOUR = 3600
@@ -238,7 +238,7 @@ def _reading_at(rig: Rig, along: _Along, at: datetime, before: datetime | None, 
     energies: dict[str, Any] = {}
     if before is not None:
         seconds, charged, discharged = (along.until(at) - along.until(before)).tolist()
-        if seconds >= COVERED * (at - before).total_seconds():
+        if seconds >= COVERED_BY_SAMPLES * (at - before).total_seconds():
             if source:
                 energies[f"{source}_wh"] = round(charged, 6)
             if rig.use_side == "dc":

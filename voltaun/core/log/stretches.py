@@ -8,7 +8,7 @@ import numpy as np
 from voltaun.core.log.days import Day
 from voltaun.core.stats import right_censored, t975
 
-LEAST_DAYS = 3
+LEAST_DAYS_COMPARED = 3
 
 
 @dataclass(frozen=True)
@@ -45,14 +45,14 @@ def stretch(days: dict[date, Day], first: date, last: date, clear: dict[date, fl
     """What the whole days from first to last were like.
 
     clear  clear-sky harvest of each day, Wh; generator_hours and below_floor (days) as the readings tell
-    Raises ValueError when the days are the wrong way round or fewer than `LEAST_DAYS` of them are logged.
+    Raises ValueError when the days are the wrong way round or fewer than `LEAST_DAYS_COMPARED` of them are logged.
     """
     if last < first:
         raise ValueError(f"found {first} to {last}, expected the earlier day first")
     inside = [day for when, day in days.items() if first <= when <= last and day.whole]
-    if len(inside) < LEAST_DAYS:
-        raise ValueError(f"found {len(inside)} whole days in the log from {first} to {last}, expected {LEAST_DAYS} or "
-                         "more")
+    if len(inside) < LEAST_DAYS_COMPARED:
+        raise ValueError(f"found {len(inside)} whole days in the log from {first} to {last}, expected "
+                         f"{LEAST_DAYS_COMPARED} or more")
     uses = np.array([day.use_wh for day in inside if "use" not in day.unknown])
     sunny = [day for day in inside if "solar" not in day.unknown]
     lit = [day for day in sunny if clear.get(day.day, 0) > 0]
@@ -70,7 +70,7 @@ def difference(before: np.ndarray, after: np.ndarray) -> Difference | None:
     Reference: B. L. Welch, "The generalization of Student's problem when several different population
     variances are involved", Biometrika 34 (1947).
     """
-    if len(before) < LEAST_DAYS or len(after) < LEAST_DAYS:
+    if len(before) < LEAST_DAYS_COMPARED or len(after) < LEAST_DAYS_COMPARED:
         return None
     parts = [float(np.var(each, ddof=1)) / len(each) for each in (before, after)]
     error = sum(parts) ** 0.5
@@ -86,7 +86,7 @@ def share_difference(before: Stretch, after: Stretch) -> Difference | None:
 
     Reference: B. Efron, "Censored data and the bootstrap", J. American Statistical Association 76 (1981).
     """
-    if min(len(before.shares), len(after.shares)) < LEAST_DAYS:
+    if min(len(before.shares), len(after.shares)) < LEAST_DAYS_COMPARED:
         return None
     rng = np.random.default_rng(1)
     drawn = []

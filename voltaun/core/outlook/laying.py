@@ -22,7 +22,7 @@ SLOT = 900.0
 LEAST_RUN = 2
 """No run shorter than so many slots is asked for: nobody starts an engine for a quarter of an hour."""
 
-GRAIN = 2
+LEAST_SLOTS = 2
 """A run is made longer by so many slots at least."""
 
 STALLED = 0.004
@@ -87,7 +87,7 @@ class Laying:
         Rounds grow where one changes little, and shrink again once the last was too much.
         """
         risks = self.lanes.risk(self.came, period, had)
-        least, shrinking = GRAIN, False
+        least, shrinking = LEAST_SLOTS, False
         for _ in range(MOST_ROUNDS):
             over = np.flatnonzero(risks > allowed)
             if not len(over):
@@ -105,12 +105,12 @@ class Laying:
             if not added:
                 continue
             after = self.lanes.risk(self.came, period, had)
-            if min(least, added) > GRAIN and not (after > allowed).any():
+            if min(least, added) > LEAST_SLOTS and not (after > allowed).any():
                 window.set(kept)
-                self.came, least, shrinking = had_come, max(GRAIN, min(least, added) // 2), True
+                self.came, least, shrinking = had_come, max(LEAST_SLOTS, min(least, added) // 2), True
                 continue
-            growing = GRAIN if risks[-1] - after[-1] > STALLED else 2 * least
-            risks, least = after, max(GRAIN, least // 2) if shrinking else growing
+            growing = LEAST_SLOTS if risks[-1] - after[-1] > STALLED else 2 * least
+            risks, least = after, max(LEAST_SLOTS, least // 2) if shrinking else growing
 
     def _latest(self, n: int, limit: int) -> "Window | None":
         """The latest window with room for a slot before this one."""

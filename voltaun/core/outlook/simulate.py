@@ -131,10 +131,10 @@ def simulate(rig: Rig, energy: ArrayLike, start_level: ArrayLike, harvest: np.nd
 
 
 class BankStep:
-    """One step of many banks at once, in place; what every simulation here runs on.
+    """One hour, or part of one, for many banks at once. Every simulation here uses it; it works in place.
 
-    energy  effective energy at the bank's temperature, Wh, a number or as wide as the lanes
-    It reckons with the Wh that a bank holds: of what comes in, that is what charging leaves of it (`efficiency`).
+    energy  effective energy at the bank's temperature, Wh: one number, or one for each lane
+    All figures are Wh as the bank holds them: what comes in counts after the losses of charging (`efficiency`).
     """
 
     def __init__(self, rig: Rig, energy: ArrayLike, lanes: tuple[int, ...], dtype: Any):
@@ -143,7 +143,7 @@ class BankStep:
         self.energy, self._lanes = np.atleast_1d(np.asarray(energy, dtype)), lanes
         self._slope = 0.98 / (1 - taper)
         self._begins = 1 + self._slope * taper
-        # Beside a row NumPy takes the greater or lesser twice as fast as beside a number.
+        # NumPy's minimum and maximum are twice as fast between two arrays as between an array and a number.
         self._full, self._hard = self._row(self.energy), self._row(self.energy * rig.bank.hard_floor)
         self.nought, self._out = np.zeros(lanes, dtype), np.empty(lanes, dtype)
 
@@ -151,10 +151,10 @@ class BankStep:
         return np.broadcast_to(value, self._lanes).astype(self.energy.dtype)
 
     def acceptance(self, limit: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        """How the bank takes charge, for `take`, where below its taper it takes at most so many Wh in a step.
+        """How the bank accepts charge, as `take` needs it; `limit` is the most Wh that it accepts in a step.
 
-        1 of it up to the taper, then down to 0.02 at 100 %: the most, where that line is at nought, and its fall for
-        each Wh held.
+        Up to the taper it accepts the whole limit, then linearly less, to 0.02 of it at 100 %. Returned are the limit,
+        that line's value at 0 Wh, and how much it falls for each Wh held.
         """
         most = limit * self.efficiency
         return self._row(most), self._row(most * self._begins), self._row(most * self._slope / self.energy)
@@ -162,11 +162,13 @@ class BankStep:
     def take(self, now: np.ndarray, surplus: np.ndarray, shortage: np.ndarray,
              accepts: tuple[np.ndarray, np.ndarray, np.ndarray], into: np.ndarray, spilt: np.ndarray,
              missing: np.ndarray, after: np.ndarray) -> None:
-        """From the Wh held now to those after the step.
+        """Charge or discharge every bank for one step.
 
-        surplus, shortage  Wh over, less what charging loses, and Wh short, as wide as the lanes or one row for all
-        accepts   how the bank takes charge; into  takes what went in
-        spilt     takes what the bank did not take; missing  what the bank at its hard floor did not give
+        now, after         Wh held before the step; filled with the Wh held after it
+        surplus, shortage  Wh left over (after charging losses) and Wh short: one for each lane, or one for all
+        accepts            what `acceptance` returned
+        into, spilt        filled with the Wh that went in, and those that did not fit
+        missing            filled with the Wh that a bank at its hard floor could not give
         """
         most, line, fall = accepts
         np.multiply(now, fall, out=into)
@@ -181,9 +183,11 @@ class BankStep:
         after += into
 
     def give(self, now: np.ndarray, wanted: np.ndarray, missing: np.ndarray, after: np.ndarray) -> None:
-        """From the Wh held now to those after a step in which nothing comes in.
+        """Discharge every bank for one step in which nothing comes in.
 
-        wanted  Wh, as wide as the lanes or one row for all; missing  takes what the bank at its hard floor did not give
+        now, after  Wh held before the step; filled with the Wh held after it
+        wanted      Wh asked for: one for each lane, or one for all
+        missing     filled with the Wh that a bank at its hard floor could not give
         """
         out = self._out
         np.subtract(now, self._hard, out=out)

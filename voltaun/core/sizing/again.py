@@ -1,9 +1,10 @@
 """The logged days again with an option in place: last winter with two more panels.
 
-Each day brings the sun it brought, and what was spilt of it, as the clear sky lay over its hours; the use lies over
-them as the log tells. That is not quite what happened between two readings: what the books then miss is put in evenly,
-so that with nothing added the levels are those that were read. With an option in place the rest follows by itself; and
-there comes what a full bank that nobody saw held back, and there is wanted what the cut-off of an empty one left off.
+Each logged day keeps its sun, with what was spilt of it, spread over its hours as the clear sky was; its use is spread
+as the log shows use over the day. Such a run does not quite meet the levels that were read, so the Wh that are missing
+between two readings are added evenly: with no option in place, the run gives the levels of the log.
+With an option in place two things more are counted: sun that a full bank turned away though nobody saw it full, and
+load that the cut-off of an empty bank switched off.
 """
 
 from collections.abc import Sequence
@@ -27,17 +28,17 @@ from voltaun.core.sizing.years import Years
 from voltaun.core.sky.clear_sky import RigSun
 
 LEAST_AGAIN = 14
-"""Fewer whole days of the log say nothing when they are lived again."""
+"""The log is run again only when it has this many whole days."""
 
 TURNS = 3
-"""What is put in is lost in part on its way; after so many turns the levels come out within a tenth of a point."""
+"""Part of what is added is lost in charging, so it is corrected this many times; the levels are then right within a tenth
+of a point."""
 
 LONGEST_H = 48
-"""Between readings further apart than this nothing is put in."""
-
+"""Nothing is added between readings that are further apart than this, hours."""
 
 AS_IT_WAS, AS_IT_COULD = 0, 1
-"""The logged days twice, side by side as two years: for the rig as it stands, and for one with an option in place."""
+"""The two lanes of the run: the logged days with the rig as it stands, and with an option in place."""
 
 
 @dataclass(frozen=True)

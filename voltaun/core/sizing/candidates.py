@@ -130,18 +130,21 @@ def _cannot(rig: Rig, of: Rig, candidate: Candidate) -> list[Reason]:
     if of.inverter is None:
         return []
     most, surge = of.inverter.continuous_w, of.inverter.surge_w or of.inverter.continuous_w
-    found = []
-    for load in ac:
-        if most is not None and (load.running_w or 0) > most:
-            found.append(reason("does_not_run", name=load.name, value=load.running_w, most=most))
-        elif surge is not None and max(load.surge_w or 0, load.running_w or 0) > surge:
-            found.append(reason("does_not_start", name=load.name, value=load.surge_w, most=surge))
+    alone = [(load.name, load.running_w or 0, max(load.surge_w or 0, load.running_w or 0)) for load in ac]
+    found = [reason("does_not_run", name=name, value=running, most=most) if _over(running, most)
+             else reason("does_not_start", name=name, value=starting, most=surge)
+             for name, running, starting in alone if _over(running, most) or _over(starting, surge)]
     together, starting = largest_set_running(rig), largest_surge(rig)
-    if not found and most is not None and together is not None and together > most:
-        found.append(reason("not_at_once", value=together, most=most))
-    elif not found and surge is not None and starting is not None and starting > surge:
-        found.append(reason("no_start_beside", value=starting, most=surge))
+    if not found and _over(together, most):
+        return [reason("not_at_once", value=together, most=most)]
+    if not found and _over(starting, surge):
+        return [reason("no_start_beside", value=starting, most=surge)]
     return found
+
+
+def _over(watts: float | None, limit: float | None) -> bool:
+    """Whether so many W are beyond a limit; never where either is not known."""
+    return watts is not None and limit is not None and watts > limit
 
 
 def _fill(rig: Rig, candidate: Candidate, into: float, sun_wh: Sequence[float] | None) -> tuple[float, float] | None:

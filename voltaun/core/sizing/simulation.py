@@ -13,6 +13,7 @@ from voltaun.core.outlook.outlook import Range, quantiles
 from voltaun.core.rig.bank import effective_energy
 from voltaun.core.rig.loads import hourly_shape
 from voltaun.core.rig.rig import Rig
+from voltaun.core.sizing import YEARS
 from voltaun.core.sizing import years as weather_years
 from voltaun.core.sizing.again import LogAgain, fitted, log_again
 from voltaun.core.sizing.choices import Choice, Offer, all_choices, with_fuel
@@ -49,7 +50,7 @@ class AdditionsAsk:
     habits: Mapping[str, tuple[float, float, float]] = field(default_factory=dict)
     offer: Offer = Offer()
     other_sun: RigSun | None = None
-    years: int = 40
+    years: int = YEARS
     seed: int = 1
     most_days: float = SHORT_DAYS
     replays: bool = True

@@ -18,7 +18,8 @@ from voltaun.core.rig.rig import Rig
 
 STEPS_PER_DAY = 48
 TABLE_LENGTH = 365 * STEPS_PER_DAY
-ALBEDO = 0.25
+CLEAR_SKY_ALBEDO = 0.25
+"""What bare ground and snow-free grass give back, pvlib's own; a weather file's reckoning has its own (`weather`)."""
 
 _DAY = 86_400
 _FIRST_OF_MONTH = np.array([0, 31, 59, 90, 120, 151, 181, 212, 243, 273, 304, 334])
@@ -77,7 +78,7 @@ def make_table(plane: PlaneKey) -> np.ndarray:
     if aimed:
         tilt, azimuth, out = _aimed(place, middles, longitude, aimed, hours_out)
     total = get_total_irradiance(tilt, azimuth, position["apparent_zenith"], position["azimuth"],
-                                 clear["dni"], clear["ghi"], clear["dhi"], albedo=ALBEDO,
+                                 clear["dni"], clear["ghi"], clear["dhi"], albedo=CLEAR_SKY_ALBEDO,
                                  dni_extra=get_extra_radiation(middles), model="haydavies")
     watts = np.nan_to_num(total["poa_global"].to_numpy()).clip(min=0) * out
     return np.asarray(watts * (24 / STEPS_PER_DAY), dtype=np.float32)

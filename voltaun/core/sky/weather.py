@@ -10,7 +10,7 @@ import numpy as np
 
 from voltaun.core.rig.parts import Place, Stay
 
-ALBEDO = 0.2
+FILE_ALBEDO = 0.2
 """What the ground gives back, as the files' usual reckoning has it."""
 
 FAR_KM, FAR_M = 100.0, 300.0
@@ -98,6 +98,6 @@ def on_plane(weather: Weather, tilt: float, azimuth: float) -> np.ndarray:
     middles = _hours(weather, len(weather.ghi)) + timedelta(minutes=30)
     sun = _place(weather).get_solarposition(middles)
     total: Any = get_total_irradiance(tilt, azimuth, sun["apparent_zenith"].to_numpy(), sun["azimuth"].to_numpy(),
-                                      weather.dni, weather.ghi, weather.dhi, albedo=ALBEDO,
+                                      weather.dni, weather.ghi, weather.dhi, albedo=FILE_ALBEDO,
                                       dni_extra=get_extra_radiation(middles).to_numpy(), model="haydavies")
     return np.asarray(np.nan_to_num(np.asarray(total["poa_global"])).clip(min=0), dtype=np.float32)

@@ -4,17 +4,19 @@ from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 from voltaun.core.rig.rig import Rig
+from voltaun.core.sizing import MOST_PANELS, MOST_STRINGS
 from voltaun.core.sizing.choices import Limits, Offer, Product, offer_of
 from voltaun.core.sizing.measures import LEGAL, NEEDS, Measure, usual_measures
-from voltaun.core.sizing.suns import AS_THEY_ARE, Aims, own_plane_of
+from voltaun.core.sizing.question import habit_from, plane_from
+from voltaun.core.sizing.suns import AS_THEY_ARE, Aims
 from voltaun.core.sizing.years import SEASONS
 from voltaun.core.units import QuantityError, parse
 from voltaun.database.monitors import put_setting, setting
 from voltaun.formats.price_list import PriceListFault, read_prices
 from voltaun.words.sentences import begin
 
-NUMBERS = {"most_days": ("Days below in a usual year", 3.0, 0, 366), "panels": ("Up to panels more", 8, 0, 16),
-           "strings": ("Up to strings more", 4, 0, 8), "budget": ("To spend", None, 0, 1e9),
+NUMBERS = {"most_days": ("Days below in a usual year", 3.0, 0, 366), "panels": ("Up to panels more", 8, 0, MOST_PANELS),
+           "strings": ("Up to strings more", 4, 0, MOST_STRINGS), "budget": ("To spend", None, 0, 1e9),
            "weight_kg": ("To carry, kg", None, 0, 1e6), "roof_m2": ("Roof left, m²", None, 0.01, 1e5)}
 """The figures of the question: label, what it is unless told, the least and the most."""
 
@@ -52,7 +54,7 @@ class Asked:
         names = [array.name for array in rig.arrays]
         if self.plane in names:
             return Aims(names.index(self.plane))
-        return own_plane(self.plane) if "/" in self.plane and rig.arrays else AS_THEY_ARE  # its array may be gone
+        return plane_from(self.plane) if "/" in self.plane and rig.arrays else AS_THEY_ARE  # its array may be gone
 
     def offer(self, rig: Rig) -> Offer:
         """What may be had of this rig."""
@@ -70,27 +72,12 @@ class Asked:
     @property
     def shares(self) -> dict[str, tuple[float, float, float]]:
         """For each season that was told what part of its days is bright, mixed and dark."""
-        return {season: habit(text) for season, text in self.habits.items() if text}
+        return {season: habit_from(text) for season, text in self.habits.items() if text}
 
     @property
     def products(self) -> list[Product]:
         """The price list; none while it is empty."""
         return read_prices(self.prices.encode()) if self.prices.strip() else []
-
-
-def habit(text: str) -> tuple[float, float, float]:
-    """`2/3/5` as parts of the days: bright, mixed, dark. Raises ValueError."""
-    days = [float(part) for part in text.replace(",", ".").split("/")]
-    if len(days) != 3 or not min(days) >= 0 or not 0 < sum(days) <= 100:
-        raise ValueError
-    bright, mixed, dark = (day / sum(days) for day in days)
-    return bright, mixed, dark
-
-
-def own_plane(text: str) -> Aims:
-    """`60/0`: a plane of its own, tilt and azimuth. Raises ValueError."""
-    tilt, _, azimuth = text.replace("°", "").replace(",", ".").partition("/")
-    return own_plane_of(float(tilt), float(azimuth))
 
 
 def kept(db, rig_id: int) -> Asked:
@@ -105,13 +92,13 @@ def kept(db, rig_id: int) -> Asked:
     for season in SEASONS:
         text = told.get("habits", {}).get(season, "")
         try:
-            asked.habits[season] = text if text and habit(text) else ""
+            asked.habits[season] = text if text and habit_from(text) else ""
         except (ValueError, AttributeError):
             asked.habits[season] = ""
     asked.panel = str(told.get("panel", ""))
     try:
         asked.plane = str(told.get("plane", ""))
-        own_plane(asked.plane) if "/" in asked.plane else None
+        plane_from(asked.plane) if "/" in asked.plane else None
     except ValueError:
         asked.plane = ""
     if isinstance(told.get("measures"), list):
@@ -162,7 +149,7 @@ def typed(form, asked: Asked) -> tuple[Asked, list[str]]:
     for season in SEASONS:
         text = form.get(season, "").strip()
         try:
-            habits[season] = text if text and habit(text) else ""
+            habits[season] = text if text and habit_from(text) else ""
         except ValueError:
             faults.append(f"{season.capitalize()}: found {text[:40]!r}, expected days in ten bright, mixed and dark, "
                           "such as 2/3/5.")
@@ -170,7 +157,7 @@ def typed(form, asked: Asked) -> tuple[Asked, list[str]]:
     typed_plane = form.get("own_plane", "").strip()
     if plane == "own":
         try:
-            own_plane(typed_plane)
+            plane_from(typed_plane)
             plane = typed_plane
         except ValueError:
             faults.append(f"A plane of their own: found {typed_plane[:40]!r}, expected tilt and azimuth such as 60/0.")

@@ -9,7 +9,9 @@ from zlib import crc32
 
 from flask import Flask, Response, abort, current_app, g, redirect, render_template, request, url_for
 
+from voltaun.core.sizing import YEARS
 from voltaun.core.sizing.choices import not_run, run_by_rule
+from voltaun.core.sizing.question import additions_ask
 from voltaun.core.sizing.simulation import Additions, AdditionsAsk, Spread, outcome_of, simulate_additions
 from voltaun.core.sizing.worksheet import Option, Worksheet
 from voltaun.core.sizing.years import month_shares
@@ -20,7 +22,7 @@ from voltaun.pages.additions import shown_as
 from voltaun.words import additions as told_in
 from voltaun.words.reasons import say
 
-COARSE, SHARP = 6, 40
+COARSE, SHARP = 6, YEARS
 """So many years are run at once, and so many after that, while one reads."""
 
 
@@ -45,10 +47,10 @@ def months():
 def _ask(years: int) -> AdditionsAsk:
     """The question of this request's rig over so many years."""
     asked, rig = question(), context.rig()
-    offer = asked.offer(rig)
-    return AdditionsAsk(rig, context.lately(), context.sun(), [each.weather for each in context.weathers()],
-                        asked.shares, offer, _other_sun(rig, offer), years, 1, float(asked.numbers["most_days"] or 0),
-                        years >= SHARP)
+    return additions_ask(rig, context.lately(), context.sun(),
+                         lambda other: clearsky.sun_of(context.tables_db(other), other),
+                         [each.weather for each in context.weathers()], asked.shares, asked.offer(rig), years=years,
+                         most_days=float(asked.numbers["most_days"] or 0), replays=years >= SHARP)
 
 
 def _made(ask: AdditionsAsk, going=lambda part: True) -> Additions | str | None:
@@ -119,15 +121,6 @@ def stop():
     if job:
         job.stopped = True
     return redirect(url_for("additions.show", rig_id=g.kept.id), 303)
-
-
-def _other_sun(rig, offer):
-    """The sun on the planes that no array of the rig lies on; None without such."""
-    arrays = offer.aims.others(rig)
-    if not arrays:
-        return None
-    other = replace(rig, arrays=arrays)
-    return clearsky.sun_of(context.tables_db(other), other)
 
 
 SHEET_YEARS = 20

@@ -28,20 +28,33 @@ def _render(form=None, status=200):
     drain = look.present.drain if look.present and look.present.drain.basis == "log" else None
     logged = drain.use_wh + drain.hidden_wh if drain else None
     given = fed_by(g.kept) if drain else []
+    unlisted = gap(of, logged - sum(each.out_wh for each in given), drain.sd_wh, drain.days_known) \
+        if drain and of.lines else None
     runs = bench.runs(context.db(), g.kept.id)
-    count = Counter(each.run.subject for each in runs if each.state != "abandoned")
-    used = [each.run for each in runs if each.state != "abandoned"]
-    metered = {load.name for load in rig.loads if load.evidence == "metered"}
-    said = [(each, seen, _state(each, seen, metered, bench.in_use(each, origins))) for each in runs
-            for seen in [shown(each.run, rig, context.sun() if each.run.instrument == "harvest" else None)]]
-    pressing = ("under way", "look at it", "to apply")
     return render_template(
-        "bench/bench.html", of=of, drain=drain, logged=logged, bar=_bar(of), count=count,
-        beside={name: beside(used, name) for name, times in count.items() if name and times > 1},
-        gap=gap(of, logged - sum(each.out_wh for each in given), drain.sd_wh, drain.days_known) if drain and of.lines
-        else None, given=given,
-        waiting=[each for each in said if each[2] in pressing], past=[each for each in said if each[2] not in pressing],
-        round=_round(runs), doubts=measuring.doubts(rig, look.today.month), form=form or _round_form()), status
+        "bench/bench.html", of=of, drain=drain, logged=logged, bar=_bar(of), gap=unlisted, given=given,
+        **_counted(runs), **_told(runs, rig, origins), round=_round(runs),
+        doubts=measuring.doubts(rig, look.today.month), form=form or _round_form()), status
+
+
+def _counted(runs) -> dict:
+    """How many runs each load has, and what several of one load say beside one another."""
+    used = [each.run for each in runs if each.state != "abandoned"]
+    count = Counter(run.subject for run in used)
+    return {"count": count, "beside": {name: beside(used, name) for name, times in count.items() if name and times > 1}}
+
+
+PRESSING = ("under way", "look at it", "to apply")
+"""What waits for something to be done."""
+
+
+def _told(runs, rig, origins) -> dict:
+    """The runs with what each gives and what it waits for: those that wait, and those that are past."""
+    metered = {load.name for load in rig.loads if load.evidence == "metered"}
+    told = [(each, seen, _state(each, seen, metered, bench.in_use(each, origins))) for each in runs
+            for seen in [shown(each.run, rig, context.sun() if each.run.instrument == "harvest" else None)]]
+    return {"waiting": [each for each in told if each[2] in PRESSING],
+            "past": [each for each in told if each[2] not in PRESSING]}
 
 
 def _state(kept, seen, metered, used) -> str:

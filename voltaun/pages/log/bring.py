@@ -18,11 +18,12 @@ from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.parts import SKIES
 from voltaun.database import clearsky, monitors, readings, rigs
 from voltaun.database.connection import transaction
-from voltaun.formats import FileFaults, when
-from voltaun.formats import mapping as mappings
+from voltaun.formats import FileFaults, guessing, when
 from voltaun.formats.log_csv import LogFile, decode, read_log
-from voltaun.formats.mapping import LOG, SAMPLES, UNITS, Mapping
-from voltaun.intake.bringing import Unsure, bring_log, log_grounds
+from voltaun.formats.mapping import LOG, SAMPLES, UNITS, Mapping, from_document
+from voltaun.formats.tables import SEPARATORS, table
+from voltaun.intake.bringing import log_grounds
+from voltaun.intake.logs import Unsure, bring_log
 from voltaun.pages import context
 from voltaun.pages.log.jobs import Jobs, Stash
 from voltaun.pages.log.views import render
@@ -114,7 +115,7 @@ def _kind(start: bytes) -> str:
 def _known(start: bytes, kind: str) -> Mapping | None:
     """How a file of that header was read before; an empty mapping for the open shape; None when it is new."""
     try:
-        rows = mappings.table(start.decode("utf-8-sig", "replace"), most=1)
+        rows = table(start.decode("utf-8-sig", "replace"), most=1)
     except FileFaults:
         return Mapping(kind)  # it cannot be a table; reading it says why
     header = rows[0] if rows else []
@@ -131,7 +132,7 @@ def kept_mappings() -> dict[str, Mapping]:
     made = {}
     for name, document in monitors.setting(context.db(), g.kept.id, ALL, {}).items():
         try:
-            made[name] = mappings.from_document(document)
+            made[name] = from_document(document)
         except FileFaults:
             continue
     return made
@@ -182,7 +183,7 @@ class Shown:
     name: str
     mapping: Mapping
     rows: list[list[str]] = field(default_factory=list)
-    open: list[mappings.Open] = field(default_factory=list)
+    open: list[guessing.Open] = field(default_factory=list)
 
     @property
     def header(self) -> list[str]:
@@ -199,7 +200,7 @@ def bring(number: str):
     kind = request.args.get("kind", LOG)
     file, name = stash().get(g.kept.id, number) or abort(404)
     try:
-        proposed = mappings.guess(_text(file), kind if kind in (LOG, SAMPLES) else LOG)
+        proposed = guessing.guess(_text(file), kind if kind in (LOG, SAMPLES) else LOG)
     except FileFaults as faults:
         return render(status=422, refused=str(faults).split("\n"))
     return _render(Shown(number, name, proposed))
@@ -212,12 +213,12 @@ def map_file(number: str):
     if "open_shape" in request.form:
         return _keep(number, Mapping(LOG))
     try:
-        mapping = _typed_mapping(mappings.table(text, most=1)[0])
+        mapping = _typed_mapping(table(text, most=1)[0])
         shown = Shown(number, name, mapping)
-        if mappings.open_questions(mapping, text):
+        if guessing.open_questions(mapping, text):
             return _render(shown, 422)
     except FileFaults as faults:
-        proposed = mappings.guess(text, LOG)
+        proposed = guessing.guess(text, LOG)
         return _render(Shown(number, name, proposed), 422, refused=str(faults).split("\n"))
     if "bring" not in request.form and "sure" not in request.form:
         return _render(shown, 200, preview=True)
@@ -251,7 +252,7 @@ def _typed_mapping(header: list[str]) -> Mapping:
                 "dates": form.get("dates", ""), "hour": form.get("hour", "").strip(),
                 "separator": form.get("separator", ""), "decimal": form.get("decimal", ""),
                 "sky": {word: sky for word, sky in skies.items() if sky}}
-    return mappings.from_document(document)
+    return from_document(document)
 
 
 def _keep_mapping(mapping: Mapping) -> None:
@@ -268,8 +269,8 @@ def _render(shown: Shown, status=200, log: LogFile | None = None, refused=(), pr
     file, _ = stash().get(g.kept.id, shown.number) or abort(404)
     try:
         text = _text(file)
-        shown.rows = [row for row in mappings.table(text, shown.mapping.separator, most=40) if any(row)]
-        shown.open = [] if log else mappings.open_questions(shown.mapping, text)
+        shown.rows = [row for row in table(text, shown.mapping.separator, most=40) if any(row)]
+        shown.open = [] if log else guessing.open_questions(shown.mapping, text)
         understood = _understood(shown.mapping, file, log, text) if preview or log else None
     except FileFaults as faults:
         refused, understood, status = str(faults).split("\n"), None, 422
@@ -280,7 +281,7 @@ def _render(shown: Shown, status=200, log: LogFile | None = None, refused=(), pr
     return render_template("log/bring.html", columns=columns, numbers=NUMBERS, field_words=field_words,
                            field_shown=field_shown, shown=shown, understood=understood, refused=refused, units=units,
                            choices=choices, orders=(when.DAY_FIRST, when.MONTH_FIRST), skies=SKIES,
-                           separators=mappings.SEPARATORS, **extra), status
+                           separators=SEPARATORS, **extra), status
 
 
 @dataclass
@@ -320,7 +321,7 @@ def _understood(mapping: Mapping, file, log: LogFile | None, text: str) -> Under
 def _understood_samples(mapping: Mapping, text: str) -> Understood | None:
     from voltaun.core.log.samples import hours
     from voltaun.formats.samples_csv import Told, pieces
-    from voltaun.intake.bringing import Staged
+    from voltaun.intake.staged import Staged
     told = Told()
     part = pieces(BytesIO(text.encode()), context.rig().zone, mapping, told, nominal_voltage(context.rig().bank))
     first = next(part, None)

@@ -24,37 +24,58 @@ def changed():
     return render_template("log/changed.html", lines=lines, days=changes.DAYS)
 
 
-def _told(change: Change) -> tuple[str, str, str]:
-    """What was changed, what it was, and the words of the button; no words where it cannot be taken back."""
-    zone, told = context.rig().zone, change.told
-    if change.kind == "reading":
-        reading = told["reading"] if change.action == "added" else told["before"] or told["reading"]
-        what = f"The reading of {reading.at.astimezone(zone):%a %-d %b %Y %H:%M}, {_figures(reading)}"
-        return what, DONE[change.action], "Take it back" if change.open else ""
-    if change.kind == "import":
-        of = told["import"]
-        name = {"log": f"The file {of.name}", "samples": f"The samples of {of.name}", "grid": "Days typed in"}[of.kind]
-        what = f"{name}, {of.rows} {'samples' if of.kind == 'samples' else 'readings'}"
-        if change.action == "taken back":
-            return what, "taken back", "Bring it in again"
-        return what, "brought in", "Take all of it back"
-    if change.kind == "samples":
-        ends = [f"{datetime.fromtimestamp(told[end], UTC).astimezone(zone):%-d %b %Y}"
-                for end in ("first_at", "last_at")]
-        return f"{told['rows']} samples of {' to '.join(dict.fromkeys(ends))}", change.action, \
-            "Bring them back" if change.open else ""
-    if change.kind == "plan":
-        what = f"The plan: {words.plan(told['plan'], context.rig())}"
-        return (what, "taken away", "Bring it back") if change.action == "removed" else (what, "kept", "Take it away")
-    if change.kind == "rig":
-        named = list(dict.fromkeys(" ".join([*path[1:-1], words.figure_words(path[-1])]) for path in told["paths"]))
-        more = f" and {len(named) - 4} more" if len(named) > 4 else ""
-        what = f"The rig{': ' + ', '.join(named[:4]) + more if named else ''}"
-        return what, "saved", "Take it back" if change.open else ""
-    if change.kind == "run":
-        return f"The run on the bench, {told['subject'] or told['instrument']}", "changed", \
-            "Take it back" if change.open else ""
+Told = tuple[str, str, str]
+"""What was changed, what it was, and the words of the button; no words where it cannot be taken back."""
+
+
+def _told(change: Change) -> Told:
+    return _TOLD[change.kind](change, change.told, "Take it back" if change.open else "")
+
+
+def _reading(change: Change, told: dict, back: str) -> Told:
+    reading = told["reading"] if change.action == "added" else told["before"] or told["reading"]
+    what = f"The reading of {reading.at.astimezone(context.rig().zone):%a %-d %b %Y %H:%M}, {_figures(reading)}"
+    return what, DONE[change.action], back
+
+
+def _import(change: Change, told: dict, back: str) -> Told:
+    of = told["import"]
+    name = {"log": f"The file {of.name}", "samples": f"The samples of {of.name}", "grid": "Days typed in"}[of.kind]
+    what = f"{name}, {of.rows} {'samples' if of.kind == 'samples' else 'readings'}"
+    if change.action == "taken back":
+        return what, "taken back", "Bring it in again"
+    return what, "brought in", "Take all of it back"
+
+
+def _samples(change: Change, told: dict, back: str) -> Told:
+    ends = [f"{datetime.fromtimestamp(told[end], UTC).astimezone(context.rig().zone):%-d %b %Y}"
+            for end in ("first_at", "last_at")]
+    return (f"{told['rows']} samples of {' to '.join(dict.fromkeys(ends))}", change.action,
+            "Bring them back" if change.open else "")
+
+
+def _plan(change: Change, told: dict, back: str) -> Told:
+    what = f"The plan: {words.plan(told['plan'], context.rig())}"
+    return (what, "taken away", "Bring it back") if change.action == "removed" else (what, "kept", "Take it away")
+
+
+def _rig(change: Change, told: dict, back: str) -> Told:
+    named = list(dict.fromkeys(" ".join([*path[1:-1], words.figure_words(path[-1])]) for path in told["paths"]))
+    more = f" and {len(named) - 4} more" if len(named) > 4 else ""
+    return f"The rig{': ' + ', '.join(named[:4]) + more if named else ''}", "saved", back
+
+
+def _run(change: Change, told: dict, back: str) -> Told:
+    return f"The run on the bench, {told['subject'] or told['instrument']}", "changed", back
+
+
+def _removed_rig(change: Change, told: dict, back: str) -> Told:
     return f"The rig {told['name']} and its log", "removed", "Bring it back"
+
+
+_TOLD = {"reading": _reading, "import": _import, "samples": _samples, "plan": _plan, "rig": _rig, "run": _run,
+         "removed rig": _removed_rig}
+
 
 
 def _figures(reading) -> str:

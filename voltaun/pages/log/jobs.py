@@ -22,7 +22,8 @@ from voltaun.formats import FileFaults
 from voltaun.formats.archive import is_archive, parse, read_archive
 from voltaun.formats.mapping import Mapping
 from voltaun.formats.samples_csv import Told, pieces
-from voltaun.intake.bringing import Cancelled, Staged, bring_archive, bring_samples
+from voltaun.intake.bringing import bring_archive, bring_samples
+from voltaun.intake.staged import Cancelled, Staged
 
 KEPT = 20
 """Ended jobs are remembered so long that their page can be asked for once more."""

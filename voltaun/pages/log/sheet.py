@@ -55,13 +55,7 @@ class Sheet:
         self.first, self.last, self.older, self.newer = first, last, older, newer
         self.learned, self.days, self.marks = account.learned, days, marks
         self.intervals = [each for each in account.intervals if local_day(each.end, rig.zone) >= first]
-        by_end = {interval.end: interval for interval in account.intervals}
-        rows, before = [], None
-        for each in kept:
-            day = local_day(each.reading.at, rig.zone)
-            rows.append(Row(each, by_end.get(each.reading.at), day, max(0, (day - before).days - 1) if before else 0))
-            before = day
-        rows = [row for row in rows if row.day >= first]
+        rows = [row for row in _rows(rig, kept, account) if row.day >= first]
         self.weeks = [Week(monday, in_week, _sum(days, monday, 7)) for monday in _mondays(first, last)
                       if (in_week := [row for row in reversed(rows) if monday <= row.day < monday + timedelta(days=7)])]
         months = sorted({row.day.replace(day=1) for row in rows}, reverse=True)
@@ -92,6 +86,14 @@ class Sheet:
     def span(self) -> timedelta:
         """How long the sheet is."""
         return self.last - self.first + timedelta(days=1)
+
+
+def _rows(rig: Rig, kept: list[KeptReading], account: Account) -> list[Row]:
+    """A row a reading, each with its interval and the days that were missed before it."""
+    by_end = {interval.end: interval for interval in account.intervals}
+    days = [local_day(each.reading.at, rig.zone) for each in kept]
+    return [Row(each, by_end.get(each.reading.at), day, max(0, (day - before).days - 1))
+            for each, day, before in zip(kept, days, [*days[:1], *days], strict=False)]
 
 
 def _mondays(first: date, last: date):

@@ -130,16 +130,11 @@ class Asked:
 def plan_from(rig: Rig, now: datetime, form) -> tuple[Plan | None, list[str]]:
     """The plan that was typed, or what is wrong with it."""
     faults: list[str] = []
-    today, kind = local_day(now, rig.zone), form.get("kind", "")
-    first, last = (_typed_day(form.get(name, ""), faults) for name in ("first", "last"))
-    if first is None and not faults:
-        faults.append("Found no day, expected the first day of the plan.")
-    elif first and (last or first) < today:
-        faults.append(f"Found a plan that is over by {last or first}, expected a day from today, {today}, on. What has "
-                      "been stands in the log.")
+    kind = form.get("kind", "")
+    first, last = _typed_days(form, local_day(now, rig.zone), faults)
+    name = form.get("load", "") if kind == "leave_off" else form.get("name", "").strip()[:200]
     if kind not in (*KINDS, "people"):
         faults.append(f"Found {kind!r}, expected one of the kinds of plan.")
-    name = form.get("load", "") if kind == "leave_off" else form.get("name", "").strip()[:200]
     amount = _amount(kind, form.get("amount", "").strip(), faults)
     begin, end = (_typed_clock(form.get(field, ""), faults) for field in ("begin", "end"))
     if kind == "leave_off" and name not in [load.name for load in rig.loads]:
@@ -152,16 +147,28 @@ def plan_from(rig: Rig, now: datetime, form) -> tuple[Plan | None, list[str]]:
     if kind == "people":
         kind, name = "guests", name or f"{amount:g} guest{'s' if amount != 1 else ''}"
         amount = 1 + A_GUEST * amount
+    begin = begin if begin is None else begin % 24
     if source:
-        begin, end = begins(kind, first, now, rig) if begin is None else begin % 24, None
-    elif kind == "add":
-        begin = None if begin is None else begin % 24
-    else:
+        begin, end = begins(kind, first, now, rig) if begin is None else begin, None
+    elif kind != "add":
         begin = end = None
     try:
-        return Plan(kind, first, last or first, amount, name, begin, end), []
+        return Plan(kind, first, last, amount, name, begin, end), []
     except ValueError as error:
         return None, [f"{words.begin(str(error))}."]
+
+
+def _typed_days(form, today: date, faults: list[str]) -> tuple[date | None, date | None]:
+    """The first and the last day of the plan that was typed, the same where only one was."""
+    first, last = (_typed_day(form.get(name, ""), faults) for name in ("first", "last"))
+    last = last or first
+    if first is None and not faults:
+        faults.append("Found no day, expected the first day of the plan.")
+    elif first and last < today:
+        faults.append(f"Found a plan that is over by {last}, expected a day from today, {today}, on. What has been "
+                      "stands in the log.")
+    return first, last
+
 
 
 def typed_of(kept: KeptPlan) -> dict[str, str]:

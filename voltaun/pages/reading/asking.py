@@ -2,7 +2,7 @@
 
 from flask import g, request
 
-from voltaun.intake.bringing import doubts_about
+from voltaun.intake.logs import doubts_about
 from voltaun.pages import context
 from voltaun.pages.reading.forms import ReadingForm
 

@@ -1,0 +1,157 @@
+"""A mapping proposed from a file's own header and rows, and what the file alone cannot tell."""
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from voltaun.core.log.reading import FIELDS
+from voltaun.core.rig.parts import SKIES
+from voltaun.core.rig.sources import SOURCE_TABLE
+from voltaun.formats import when
+from voltaun.formats.mapping import LOG, OF_LOG, OF_SAMPLES, UNITS, Column, Mapping
+from voltaun.formats.tables import lines_of, number_of, separator_of, table
+
+_DAY_WORDS = (("time", r"time|hour|clock|uhrzeit|zeit|heure|hora|ora"),
+              ("date", r"date|day|datum|tag|fecha|jour|data|giorno"))
+_DAYS = ("read_at", "date", "at")
+"""Of our columns those that hold a day, the first that is there before the rest."""
+
+_FIRST_TRIED = ("clock", "day", "hours", "energy", "fraction")
+
+
+def _words() -> tuple[tuple[str, str], ...]:
+    """What finds each of our columns, the narrower before the wider: hours of a source before its energy, the sun after
+    the other sources, the use after all of them."""
+    sources = [*(source.wh for source in reversed(SOURCE_TABLE)), "use_wh"]
+    found = [(_FIRST_TRIED.index(of.kind) if of.kind in _FIRST_TRIED else len(_FIRST_TRIED),
+              sources.index(of.name) if of.name in sources else 0, n, (of.column, of.heard))
+             for n, of in enumerate(FIELDS) if of.heard]
+    found += [(_FIRST_TRIED.index("day"), 0, n, words) for n, words in enumerate(_DAY_WORDS)]
+    return tuple(words for *_, words in sorted(found))
+
+
+_WORDS = _words()
+_SAMPLE_WORDS = (
+    ("at", r"time|date|at\b|stamp|zeit|datum|epoch|unix"),
+    ("soc_percent", r"soc|percent|%|level|state"),
+    ("charge_wh", r"charg.*(wh|energy)|in.*wh|energy in"), ("discharge_wh", r"(discharg|out|consum).*(wh|energy)?"),
+    ("volts", r"volt|\bv\b|spannung"), ("amps", r"amp|current|\bm?a\b|strom"),
+    ("watts", r"watt|power|\bk?w\b|leistung"),
+)
+
+
+def guess(text: str, kind: str = LOG, name: str = "") -> Mapping:
+    """A proposal from a file's header and its first rows. Raises FileFaults."""
+    rows = [row for row in table(text, most=2000) if any(row)]
+    cells = _cells(rows)
+    columns, taken = {}, set()
+    for theirs, values in cells.items():
+        of = _of(theirs, values, kind, taken)
+        if theirs and of:
+            taken.add(of)
+            columns[theirs] = Column(of, _unit(theirs, of, values))
+    if kind == LOG and len(alone := {"date", "time"} & taken) == 1:  # with only one of the two, it is both
+        columns = {theirs: Column("read_at") if column.of in alone else column for theirs, column in columns.items()}
+    separator = separator_of(lines_of(text).split("\n", 1)[0])
+
+    def of_columns(names: Iterable[str]) -> list[str]:
+        return [value for theirs, column in columns.items() if column.of in names for value in cells[theirs]]
+    return Mapping(kind, name, columns, order_of(of_columns(_DAYS)), "", separator,
+                   _decimal(of_columns(UNITS), separator))
+
+
+def _cells(rows: list[list[str]]) -> dict[str, list[str]]:
+    """What stands under each of the header's names, empty cells left out; the first of two of one name."""
+    cells: dict[str, list[str]] = {}
+    for n, theirs in enumerate(rows[0] if rows else ()):
+        cells.setdefault(theirs, [row[n] for row in rows[1:] if n < len(row) and row[n]])
+    return cells
+
+
+def _of(theirs, values, kind, taken) -> str | None:
+    lower = theirs.lower().strip()
+    names = OF_LOG if kind == LOG else OF_SAMPLES
+    if lower in names and lower not in taken:
+        return lower
+    for of, words in _WORDS if kind == LOG else _SAMPLE_WORDS:
+        if of not in taken and re.search(words, lower[:80]):
+            return of
+    return None
+
+
+def _unit(theirs, of, values) -> str:
+    lower = theirs.lower()
+    for unit in sorted(UNITS.get(of, {}), key=len, reverse=True):
+        if unit != next(iter(UNITS[of])) and re.search(rf"(?<![a-z]){re.escape(unit.lower())}(?![a-z])", lower):
+            return unit
+    numbers = [abs(number) for number in (number_of(value, "") for value in values) if number is not None]
+    if of == "at" and numbers and len(numbers) == len(values):
+        return "epoch ms" if max(numbers) > 1e11 else "epoch s"
+    if of == "soc_percent" and numbers and max(numbers) <= 1.0:
+        return "fraction"
+    return ""
+
+
+def order_of(days: Iterable[str]) -> str:
+    """Whether days are written day first or month first, as far as they tell; "" when they do not."""
+    for text in days:
+        day = when.split(text.strip())[0]
+        match = re.fullmatch(r"(\d{1,2})([-/.])(\d{1,2})\2(?:\d{4}|\d\d)", day, re.ASCII)
+        if match and int(match[1]) > 12:
+            return when.DAY_FIRST
+        if match and int(match[3]) > 12:
+            return when.MONTH_FIRST
+    return ""
+
+
+def _decimal(numbers: list[str], separator: str) -> str:
+    """A comma between digits is the decimal mark unless it is what stands between the columns."""
+    if any(re.fullmatch(r"[+-]?\d*,\d+|[+-]?\d{1,3}(\.\d{3})+,\d+", text, re.ASCII) for text in numbers):
+        return ","
+    return "," if separator == ";" and not any("." in text for text in numbers) else "."
+
+
+def _is_bare(text: str) -> bool:
+    """Whether a text is a day without a time."""
+    try:
+        when.read_day(text, when.DAY_FIRST)
+    except ValueError:
+        return False
+    return True
+
+
+@dataclass(frozen=True)
+class Open:
+    """What cannot be known from a file: the kind of question ("dates", "hour", "at", "sky") and what it is about."""
+
+    kind: str
+    about: tuple[str, ...] = ()
+
+
+def open_questions(mapping: Mapping, text: str) -> list[Open]:
+    """What is still to be asked before a log can be read. Raises FileFaults."""
+    cells = _cells([row for row in table(text, mapping.separator) if any(row)])
+    values = {column.of: cells[theirs] for theirs, column in mapping.columns.items() if theirs in cells}
+    name = next((name for name in _DAYS if name in values), None)
+    if name is None:
+        return [Open("at")]
+    found = []
+    two_ways = None if mapping.dates else next(filter(_reads_two_ways, values[name]), None)
+    if two_ways:
+        found.append(Open("dates", (two_ways,)))
+    if mapping.kind == LOG and "time" not in values and not mapping.hour:
+        bare = next(filter(_is_bare, values[name]), None)
+        found += [Open("hour", (bare,))] if bare else []
+    odd = {word for word in values.get("sky", ()) if word.lower() not in {*SKIES, *mapping.sky}}
+    return found + ([Open("sky", tuple(sorted(odd)[:20]))] if odd else [])
+
+
+def _reads_two_ways(text: str) -> bool:
+    """Whether a day may be the fourth of March or the third of April."""
+    try:
+        when.read_day(when.split(text)[0])
+    except when.TwoWays:
+        return True
+    except ValueError:
+        pass
+    return False

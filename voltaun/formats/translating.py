@@ -1,0 +1,95 @@
+"""Turning the rows of a log of another shape into those of the open one, as its mapping says."""
+
+from dataclasses import dataclass
+
+from voltaun.core.rig.parts import SKIES
+from voltaun.formats import FileFaults, shown, when
+from voltaun.formats.mapping import UNITS, Mapping
+from voltaun.formats.tables import number_of
+
+
+@dataclass(frozen=True)
+class Grounds:
+    """What of the rig reading needs: the bank's nominal V (for energies in Ah) and its Ah (for levels in Ah)."""
+
+    volts: float | None = None
+    capacity_ah: float | None = None
+
+
+class Translator:
+    """Turns the rows of a log file into those of the open shape, as texts by our names."""
+
+    def __init__(self, mapping: Mapping, grounds: Grounds):
+        self._mapping, self._grounds = mapping, grounds
+        self.unknown_skies: set[str] = set()
+
+    def row(self, cells: dict[str, str], line: int, faults: FileFaults) -> dict[str, str]:
+        """One row; what cannot be read is added to the faults by line and the file's own column."""
+        made, day, clock = {}, "", ""
+        for theirs, column in self._mapping.columns.items():
+            text = cells.get(theirs, "").strip()
+            if not text:
+                continue
+            where = f"line {line}, column {theirs}"
+            if column.of == "date":
+                day = text
+            elif column.of == "time":
+                clock = text
+            elif column.of == "read_at":
+                day, clock = text, ""
+            elif column.of == "sky":
+                made["sky"] = self._sky(text)
+            elif column.of in UNITS:
+                number = self._figure(text, column)
+                if number is None:
+                    faults.add(where, shown(text), f"a number ({column.unit or next(iter(UNITS[column.of]))})")
+                else:
+                    made[column.of] = repr(number)
+            else:
+                made[column.of] = text
+        at = self._instant(day, clock, line, faults)
+        return made | ({"read_at": at} if at else {})
+
+    def _sky(self, text) -> str:
+        word = text.lower()
+        known = word if word in SKIES else self._mapping.sky.get(word, "")
+        if not known:
+            self.unknown_skies.add(text)
+        return known
+
+    def _figure(self, text, column) -> float | None:
+        number = number_of(text, self._mapping.decimal)
+        if number is None:
+            return None
+        unit = column.unit or next(iter(UNITS[column.of]))
+        if unit == "Ah":
+            if column.of == "soc_percent":
+                factor = 100 / self._grounds.capacity_ah if self._grounds.capacity_ah else None
+            else:
+                factor = self._mapping.volts or self._grounds.volts
+            return None if factor is None else number * column.scale * factor
+        if unit == "°F":
+            return (number * column.scale - 32) / 1.8
+        return number * column.scale * UNITS[column.of][unit]
+
+    def _instant(self, day, clock, line, faults) -> str | None:
+        where = f"line {line}, the day and time"
+        hour = clock or self._mapping.hour
+        try:
+            if not day:
+                raise ValueError
+            bare, of_day = when.split(day)
+            if of_day is None and hour:
+                of_clock = when.read_clock(hour)
+                if of_clock is None:
+                    faults.add(where, shown(hour), "a time of day such as 19:30")
+                    return None
+                return f"{when.read_day(bare, self._mapping.dates).isoformat()}T{of_clock.isoformat()}"
+            return when.read_when(day, self._mapping.dates).isoformat()
+        except when.TwoWays as two:
+            faults.add(where, f"{shown(day)}, which {two}", "to be told which comes first, the day or the month")
+        except ValueError:
+            faults.add(where, shown(f"{day} {clock}".strip()) if day or clock else "nothing",
+                       "a day and a time such as 24.11.2026 19:30" + ("" if hour else "; or choose an hour for days "
+                                                                       "without a time"))
+        return None

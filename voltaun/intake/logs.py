@@ -1,0 +1,57 @@
+"""The readings of a log file: what of them is asked about first, and keeping them as one import."""
+
+from datetime import datetime, timedelta
+
+from voltaun.core.learned.account import reckon
+from voltaun.core.learned.doubts import Doubt, doubts_of_many
+from voltaun.core.log.reading import Reading
+from voltaun.database import clearsky, imports, readings, rigs
+from voltaun.database.connection import transaction
+
+LEARN_DAYS = 400
+"""So many days before new readings are looked at to know what is usual."""
+
+
+class Unsure(Exception):
+    """Some figures are to be asked about first; `doubts` are those."""
+
+    def __init__(self, doubts: list[Doubt]):
+        self.doubts = doubts
+        super().__init__(f"{len(doubts)} figures are to be asked about")
+
+
+def doubts_about(connection, kept: rigs.KeptRig, new: list[Reading], instead_of: Reading | None = None) -> list[Doubt]:
+    """What of new readings is asked about, given the rig's log; those that stand there already are not.
+
+    instead_of  a reading in the log that the new one takes the place of
+    """
+    if not new:
+        return []
+    first = min(reading.at for reading in new)
+    standing = {each.reading.at: each.reading for each in readings.since(
+        connection, kept.id, first - timedelta(days=LEARN_DAYS)) if each.reading != instead_of}
+    fresh = [reading for reading in new if standing.get(reading.at) != reading]
+    if not fresh:
+        return []
+    sun = clearsky.sun_of(connection, kept.rig)
+    many = len(fresh) > 1  # many readings teach what is usual themselves
+    learned_from = standing | ({reading.at: reading for reading in fresh} if many else {})
+    learned = reckon(kept.rig, learned_from.values(), sun).learned
+    return doubts_of_many(kept.rig, learned, standing.values(), fresh, sun)
+
+
+def bring_log(connection, kept: rigs.KeptRig, new: list[Reading], name: str, now: datetime, differing: str | None,
+              sure: bool) -> readings.Merged:
+    """Keep the readings of a log file as one import. Raises ReadingsDiffer, and Unsure unless one is `sure`."""
+    if not sure:
+        doubts = doubts_about(connection, kept, new)
+        if doubts:
+            raise Unsure(doubts)
+    with transaction(connection):
+        import_id = imports.begin(connection, kept.id, "log", name, now)
+        merged = readings.merge(connection, kept.id, new, now, differing, import_id)
+        if merged.added or merged.replaced:
+            imports.note(connection, import_id, merged.added + merged.replaced)
+        else:
+            imports.forget(connection, import_id)
+    return merged
