@@ -31,7 +31,7 @@ LEAST_AGAIN = 14
 """The log is run again only when it has this many whole days."""
 
 TURNS = 3
-"""Part of what is added is lost in charging, so it is corrected this many times; the levels are then right within a tenth
+"""Part of what is added is lost in charging, so it is corrected this many times; levels are then right within a tenth
 of a point."""
 
 LONGEST_H = 48
