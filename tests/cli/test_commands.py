@@ -138,7 +138,7 @@ class WithoutDatabase(Commands):
         at = ("--as-of", "2026-11-19T08:00")
         got = self.answer("plan", *files, *at)
         self.assertEqual(set(got), {"as_of", "date", "soc", "stale", "hours", "full_at", "chance_full", "placed",
-                                    "unplaced", "until", "may_spend_wh", "must_spare_wh",
+                                    "unplaced", "until", "may_spend_wh", "must_spare_wh", "trade",
                                     "chance_below_everyday_floor", "spill_list", "ration", "sentences"})
         late = self.answer("plan", *files)
         looked = self.answer("outlook", *files)
@@ -150,6 +150,18 @@ class WithoutDatabase(Commands):
         self.assertIn("--done: found 'Boat', expected one of the loads: Pump",
                       voltaun("plan", *files, "--done", "Boat", check=2).stderr)
         self.assertTrue(got["stale"] or got["hours"])
+
+    def test_the_card_is_a_page_by_itself_with_nothing_from_elsewhere(self):
+        fridge = Load("<b>Fridge</b>", 600, "dc", 60, priority="essential")
+        files = ("--rig-file", self.file("d.rig.json", write_rig(rig(loads=(fridge,)))), "--log", self.long_log())
+        page = voltaun("card", *files, "--month", 6, check=0).stdout
+        for words in ("Test rig: June", "Level at dusk", "Only what must run: &lt;b&gt;Fridge&lt;/b&gt;", "Made from the log"):
+            self.assertIn(words, page)
+        self.assertNotIn("http", page)
+        out = self.folder / "card.html"
+        self.assertEqual(voltaun("card", *files, "--month", 6, "-o", out, check=0).stdout, "")
+        self.assertEqual(out.read_text(encoding="utf-8"), page)
+        self.assertIn("No such file", voltaun("card", *files, "-o", self.folder / "no" / "card.html", check=2).stderr)
 
     def test_today_in_ten_lines_ends_three_when_something_needs_doing(self):
         files = ("--rig-file", self.file("d.rig.json", write_rig(rig())), "--log")

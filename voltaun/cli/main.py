@@ -13,7 +13,7 @@ COMMANDS = {"serve": ("serving", "serve"), "demo": ("serving", "demo"),
             "import": ("files", "import_file"), "export": ("files", "export"),
             "ledger": ("reckoning", "ledger"), "outlook": ("reckoning", "outlook"),
             "additions": ("adding", "additions"), "backtest": ("reckoning", "backtest"),
-            "plan": ("planning", "plan"), "today": ("planning", "today"),
+            "plan": ("planning", "plan"), "today": ("planning", "today"), "card": ("card", "card"),
             "backup": ("keeping", "backup"), "restore": ("keeping", "restore"), "check": ("keeping", "check"),
             "standin": ("standing_in", "standin")}
 """The module and the name of each command; a module is loaded when one of its commands is first asked for."""

@@ -27,7 +27,7 @@ def plan(rig_file, log_file, as_of, skies, planned, rule, done, as_json):
     from voltaun.core.dayplan.plan import day_plan
     from voltaun.core.reasons import NoOutlook
     from voltaun.formats.plan_answer import plan_answer
-    from voltaun.words import planning, reasons
+    from voltaun.words import advising, planning, reasons
     ask = asked(rig_file, log_file, as_of, skies, planned, rule)
     named = {load.name for load in ask.rig.loads}
     for name in done:
@@ -41,7 +41,8 @@ def plan(rig_file, log_file, as_of, skies, planned, rule, done, as_json):
     except ValueError as error:
         raise Refused(f"--{error}") from error
     said = planning.sentences(made, ask.rig)
-    say(plan_answer(made, ask.rig, said), lambda: "\n".join(said), as_json)
+    advised = advising.advice(made.outlook, ask.rig, None) if made.outlook.advice.asks else []
+    say(plan_answer(made, ask.rig, said), lambda: "\n".join([*advised, *said]), as_json)
 
 
 @click.command()

@@ -29,6 +29,7 @@ def plan_answer(plan: DayPlan, rig: Rig, sentences: Sequence[str]) -> dict:
         "may_spend_wh": round(tonight.may_spend_wh, 3) if tonight else 0.0,
         "must_spare_wh": round(tonight.must_spare_wh, 3) if tonight else 0.0,
         "chance_below_everyday_floor": _share(tonight.chance) if tonight else None,
+        "trade": {"without": plan.trade.load, "wh": round(plan.trade.wh, 3)} if plan.trade else None,
         "spill_list": [{"thing": of.thing, "start": at(of.start), "end": at(of.end), "wh": round(of.wh, 3)}
                        for of in plan.spill_list],
         "ration": [{"load": of.load, "wh": round(of.wh, 3), "hours_gained": round(of.hours_gained, 3),

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from voltaun.core.rig.parts import Load
 from voltaun.core.rig.rig import Rig
+from voltaun.words.cautions import BACKFEED, FUMES
 from voltaun.words.sentences import begin, month
 from voltaun.words.units import show_percent
 
@@ -14,11 +15,6 @@ if TYPE_CHECKING:
 
 MOST_NAMES = 5
 """More things than this are not named on one line."""
-
-
-def title(of: Card) -> str:
-    """`The card for December`."""
-    return f"The card for {month(of.month)}"
 
 
 def lines(of: Card, rig: Rig) -> list[tuple[str, str]]:
@@ -61,6 +57,24 @@ def when_low(of: Card, rig: Rig) -> list[str]:
     said += [f"{begin(socket.name)}: plug in when the level is below {low}." for socket in rig.mains[:1]]
     said += [f"{begin(engine.name)}: an hour's drive helps as well." for engine in rig.vehicles[:1]]
     return said
+
+
+def low_and_cautions(of: Card, rig: Rig) -> list[str]:
+    """What stands below the levels: what to do when the bank is low, and the cautions."""
+    station = always_on(rig)
+    return [*when_low(of, rig), *([station] if station else []), *([FUMES, BACKFEED] if rig.generators else [])]
+
+
+def heading(of: Card, rig: Rig) -> str:
+    """`Honey house: December`."""
+    return f"{rig.name}: {month(of.month)}"
+
+
+def foot(of: Card, rig: Rig) -> str:
+    """What the card was made from."""
+    of_season = "a guess of this season and " if of.guess else ""
+    return (f"Made from {of_season}the log of {rig.name}. The levels leave 1 in 20, 1 in 10 and 1 in 4 of dropping below "
+            f"{show_percent(rig.bank.everyday_floor)} within three days. No card is a guarantee.")
 
 
 def always_on(rig: Rig) -> str:

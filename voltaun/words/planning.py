@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from datetime import date, datetime, timedelta
 from typing import TYPE_CHECKING
 
 from voltaun.core.rig.bank import FULL_SOC
 from voltaun.core.rig.rig import Rig
 from voltaun.words.advising import lasting, rounded
+from voltaun.words.card import always_on
 from voltaun.words.sentences import about, begin, chance, day_name
 from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power
 
@@ -19,7 +20,7 @@ if TYPE_CHECKING:
     from voltaun.core.dayplan.ration import Rationed
     from voltaun.core.dayplan.record import Record
     from voltaun.core.dayplan.spare_sun import Laid
-    from voltaun.core.dayplan.tonight import Answer, Thing, Tonight
+    from voltaun.core.dayplan.tonight import Answer, Thing, Tonight, Traded
     from voltaun.core.outlook.outlook import Outlook
 
 WORTH_SAYING_WH = 20.0
@@ -135,6 +136,19 @@ def thing(of: Thing) -> str:
     return f"{of.name} {lasting(of.hours / 24)}" if of.hours >= 1 / 12 else ""
 
 
+def in_turn(of: Sequence[Thing]) -> str:
+    """What an allowance pays for one after the other; nothing where that is no more than one thing."""
+    named = [f"{each.name} {'once' if each.runs else lasting(each.hours / 24)}" for each in of]
+    return f"Or one after the other: {', then '.join(named)}." if len(named) > 1 else ""
+
+
+def traded(of: Traded | None, until: datetime, rig: Rig) -> str:
+    """What doing without one load tonight pays for."""
+    if of is None or of.wh < LITTLE_WH:
+        return ""
+    return f"Without {of.load} until {clock(until, rig)} you may use {about(of.wh)} more for something else."
+
+
 def rationed(of: Rationed) -> str:
     """What leaving a load off buys."""
     return f"Without {of.load}: {show_duration(rounded(of.hours_gained))} longer. The risk is then {_risk(of)}."
@@ -195,4 +209,4 @@ def sentences(plan: DayPlan, rig: Rig) -> list[str]:
         fills = full(plan.day, plan.outlook.present.soc.p50, rig)
         said += [f"{name}{words}" for words in (fills, spare(plan.day, spilt, rig)) if words]
     return [*said, allowed(plan.tonight, plan.outlook, rig), *(rationed(each) for each in worth_rationing(plan)),
-            *filter(None, [at_dawn(plan.at_dawn)])]
+            *filter(None, [traded(plan.trade, plan.tonight.until, rig), at_dawn(plan.at_dawn), always_on(rig)])]

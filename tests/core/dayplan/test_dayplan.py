@@ -20,7 +20,7 @@ from voltaun.core.dayplan.placing import place
 from voltaun.core.dayplan.plan import day_plan
 from voltaun.core.dayplan.ration import ration
 from voltaun.core.dayplan.spare_sun import lay
-from voltaun.core.dayplan.tonight import may_run, things, tonight
+from voltaun.core.dayplan.tonight import in_turn, may_run, things, tonight, trade
 from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.backtest import PastOutlook
 from voltaun.core.outlook.outlook import outlook
@@ -123,6 +123,28 @@ class InThings(unittest.TestCase):
         third = replace(self.RIG, loads=(replace(self.RIG.loads[0], every_days=3), *self.RIG.loads[1:]))
         self.assertEqual(things(third, 500.0, 8.0)[0].runs, 0)  # three days' worth in one run is half an hour
 
+    def test_one_after_the_other(self):
+        # The kettle's run of ten minutes takes 333 Wh, the lamp's four hours 40: both within 400 Wh. Of 360 Wh the lamp
+        # gets what the wanted kettle leaves, 27 Wh, which is not enough for it; of 300 only the lamp runs.
+        turns = [[(of.name, round(of.hours, 3)) for of in in_turn(self.RIG, wh, 8.0)] for wh in (400.0, 360.0, 300.0)]
+        self.assertEqual(turns, [[("Kettle", 0.167), ("Lamp", 4.0)], [("Kettle", 0.167)], [("Lamp", 4.0)]])
+        self.assertEqual([of.name for of in in_turn(self.RIG, 400.0, 4.1)], ["Kettle"])  # four hours do not fit then
+        self.assertEqual(planning.in_turn(in_turn(self.RIG, 400.0, 8.0)),
+                         "Or one after the other: Kettle once, then Lamp 4 h.")
+        self.assertEqual(planning.in_turn(in_turn(self.RIG, 300.0, 8.0)), "")
+
+    def test_what_leaving_one_off_tonight_pays_for(self):
+        # From midnight to the first sun at eight a heater of 10 Wh an hour takes 80 Wh; what it leaves may be used.
+        of = replace(PLAIN, loads=(Load("Heater", 240, "dc", 10), Load("Fence", 480, "dc", 20, priority="essential")))
+        looked = ahead(of, level=0.9, sun=noon(100.0))
+        found = trade(looked, tonight(looked))
+        self.assertEqual(found.load, "Heater")
+        self.assertAlmostEqual(found.wh, 80.0, delta=20.0)  # the allowance is sought to 9.6 Wh, twice
+        self.assertEqual(planning.traded(found, looked.until_dawn, of)[:22], "Without Heater until 8")
+        self.assertIsNone(trade(ahead(of, level=0.21), tonight(ahead(of, level=0.21))))  # nothing to spend anyway
+        only = replace(PLAIN, loads=of.loads[1:])
+        self.assertIsNone(trade(ahead(only, level=0.9), tonight(ahead(only, level=0.9))))
+
     def test_a_load_typed_on_the_spot(self):
         # 1350 W of AC are 1500 W at the battery; alone on an inverter that is else off, 18 W of idle more.
         answers = [may_run(self.RIG, wh, 1350, "ac", 2.0) for wh in (3000.0, 1500.0, 60.0)]
@@ -158,7 +180,7 @@ class Placing(unittest.TestCase):
 
     def test_as_good_as_the_best_of_all_hours_and_never_worse_than_the_usual(self):
         rng = np.random.default_rng(7)
-        for n in range(12):
+        for n in range(50):
             shape = rng.random((5, 24)) * rng.integers(100, 900)
             load = washing(usual_start=float(rng.integers(6, 21)))
             looked = ahead(replace(PLAIN, loads=(load,)), float(rng.uniform(0.4, 1.0)), 50.0,
@@ -174,6 +196,25 @@ class Placing(unittest.TestCase):
             got = looked.run(made.more, until=24).level[-1].mean() * 9600
             self.assertGreaterEqual(got, max(ends) - 0.02 * 600, n)
             self.assertGreaterEqual(found.spares_wh, -1.0)
+
+    def test_two_of_them_are_as_well_placed_as_by_trying_all_pairs(self):
+        rng = np.random.default_rng(9)
+        for n in range(10):
+            shape = rng.random((5, 24)) * rng.integers(200, 900)
+            loads = (washing(), Load("Pump", 400, "dc", 400, pattern=("window", 9, 15, 1)))
+            looked = ahead(replace(PLAIN, loads=loads), float(rng.uniform(0.6, 1.0)), 50.0,
+                           lambda day, hour, future, shape=shape: shape[day, hour] if 7 <= hour < 19 else 0.0)
+            made = place(looked, TODAY)
+            usual = np.array([600 / 16 * (6 <= n < 22) + 400 / 6 * (9 <= n < 15) if n < 24 else 0.0
+                              for n in range(len(looked.hours))])
+            midnight = looked.bounds[0]
+            runs = [[looked.overlap(midnight + 3600 * at, midnight + 3600 * (at + hours)) * watts
+                     for at in range(low, high)] for low, high, hours, watts in ((6, 21, 2, 300), (9, 15, 1, 400))]
+            tried = np.stack([a + b - usual for a in runs[0] for b in runs[1]], axis=1)
+            best = max(looked.run(np.repeat(tried[:, [m]], FUTURES, axis=1), until=24).level[-1].mean()
+                       for m in range(tried.shape[1]))
+            got = looked.run(made.more, until=24).level[-1].mean()
+            self.assertGreaterEqual(got * 9600, best * 9600 - 0.02 * 1000, n)
 
     def test_what_is_done_or_dropped_or_left_off_is_not_placed(self):
         self.assertEqual(self.placed(washing(), done=("Washing",)).placed, ())

@@ -8,7 +8,7 @@ from voltaun.core.dayplan.marks import Marks
 from voltaun.core.dayplan.placing import Placing, place
 from voltaun.core.dayplan.ration import Rationed, ration
 from voltaun.core.dayplan.spare_sun import Laid, lay
-from voltaun.core.dayplan.tonight import Tonight, tonight
+from voltaun.core.dayplan.tonight import Tonight, Traded, tonight, trade
 from voltaun.core.learned.hours import LEAST_SHARES
 from voltaun.core.learned.use import LEAST_DAYS_OF_USE
 from voltaun.core.outlook.ask import Ask
@@ -22,7 +22,8 @@ class DayPlan:
     """What to do with a day.
 
     outlook   that it was made from; day  the planned day's hours; placing  the movable loads
-    tonight   what may be spent or must be spared until dawn; spill_list  what to do with sun that would be spilt
+    tonight   what may be spent or must be spared until dawn; trade  what leaving a load off then pays for
+    spill_list  what to do with sun that would be spilt
     ration    what leaving loads off buys; empty while nothing is short
     at_dawn   so many readings at dawn or dusk are still wanted to know at what hours the use comes; 0 where that is
     known, or where the use is not read at all
@@ -36,6 +37,7 @@ class DayPlan:
     spill_list: tuple[Laid, ...] = ()
     ration: tuple[Rationed, ...] = ()
     at_dawn: int = 0
+    trade: Traded | None = None
 
     @property
     def stale(self) -> bool:
@@ -56,7 +58,8 @@ def day_plan(ask: Ask, marks: Marks | None = None) -> DayPlan:
     allowed = tonight(ahead)
     laid = lay(left_over(ahead, day, placing.more), ask.rig.spill_list) if ask.rig.spill_list else []
     short = ration(ahead) if allowed.chance > RISKY else []
-    return DayPlan(looked, day, placing, allowed, tuple(laid), tuple(short), _wanted_at_dawn(ask))
+    return DayPlan(looked, day, placing, allowed, tuple(laid), tuple(short), _wanted_at_dawn(ask),
+                   trade(ahead, allowed))
 
 
 MOSTLY_READ = 0.5

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from voltaun.core.dayplan.ahead import Ahead
+from voltaun.core.dayplan.tonight import uses_by_step
 from voltaun.core.outlook.autonomy import dark_days
-from voltaun.core.rig.loads import hours_shape, load_dc_wh
-from voltaun.core.rig.parts import PRIORITIES, Load
+from voltaun.core.rig.parts import PRIORITIES
 
 
 @dataclass(frozen=True)
@@ -36,7 +36,7 @@ def ration(ahead: Ahead) -> list[Rationed]:
     for each in rig.loads:
         if each.priority == PRIORITIES[0]:
             continue
-        spared = _by_step(each, clock, months, ahead.hours) * load_dc_wh(rig, each)
+        spared = uses_by_step(rig, each, clock, months, ahead.hours)
         left = np.maximum(load - spared[:, None].astype(load.dtype), 0.0)
         gained = float(np.median(dark_days(above, np.cumsum(left + standby, axis=0), ahead.hours))) - before
         # What passed the floor with it may not without; what did not, does not.
@@ -46,8 +46,3 @@ def ration(ahead: Ahead) -> list[Rationed]:
                 each.name, float(spared.sum()), 24 * gained if np.isfinite(gained) else 0.0,
                 float(still / load.shape[1]))))
     return [of for _, of in sorted(found, key=lambda pair: (pair[0], -pair[1].wh))]
-
-
-def _by_step(load: Load, clock: np.ndarray, months: np.ndarray, hours: np.ndarray) -> np.ndarray:
-    """What part of its day a load takes in each step."""
-    return np.asarray(hours_shape(load.pattern)[clock] * hours * np.isin(months, load.months))

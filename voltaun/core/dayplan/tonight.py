@@ -1,14 +1,15 @@
 """May I spend tonight? The most that may be used more from now to dawn, or the least that must be spared."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 import numpy as np
 
 from voltaun.core.dayplan.ahead import Ahead
 from voltaun.core.outlook.lanes import RISKY
-from voltaun.core.rig.parts import Load
+from voltaun.core.rig.loads import hours_shape, load_dc_wh
+from voltaun.core.rig.parts import PRIORITIES, Load
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.sums import dc_power
 
@@ -53,9 +54,42 @@ def tonight(ahead: Ahead) -> Tonight:
     return Tonight(ahead.until_dawn, 0.0, spare, chance, spare <= night)
 
 
-def _most(ahead: Ahead, low: float, high: float) -> float:
+@dataclass(frozen=True)
+class Traded:
+    """A load left off until dawn, and the Wh at the battery that something else may then use beyond the allowance."""
+
+    load: str
+    wh: float
+
+
+def trade(ahead: Ahead, allowed: Tonight) -> Traded | None:
+    """What leaving the largest load of tonight off pays for, run through the futures; no essential load, and None where
+    nothing may be spent anyway or nothing is on until dawn.
+    """
+    rig, steps = ahead.ready.ask.rig, ahead.steps
+    months = np.array([day.month for day in ahead.ready.grid.days])[ahead.ready.grid.day_of_step[steps]]
+    clock = ahead.ready.grid.clock_hours[steps]
+    until_dawn = np.arange(len(ahead.hours)) < ahead.dawn
+    taken = [(load, uses_by_step(rig, load, clock, months, ahead.hours) * until_dawn) for load in rig.loads
+             if load.priority != PRIORITIES[0]]
+    load, spared = max(taken, key=lambda pair: float(pair[1].sum()), default=(None, np.zeros(0)))
+    if load is None or allowed.may_spend_wh <= 0 or spared.sum() <= 0:
+        return None
+    high = allowed.may_spend_wh + 2 * float(spared.sum())
+    most = _most(ahead, allowed.may_spend_wh, high, without=spared)
+    return Traded(load.name, most - allowed.may_spend_wh)
+
+
+def uses_by_step(rig: Rig, load: Load, clock: np.ndarray, months: np.ndarray, hours: np.ndarray) -> np.ndarray:
+    """What a load usually takes in each step, Wh at the battery, by the steps' clock hours, months and lengths."""
+    share = hours_shape(load.pattern)[clock] * hours * np.isin(months, load.months)
+    return np.asarray(share * load_dc_wh(rig, load))
+
+
+def _most(ahead: Ahead, low: float, high: float, without: np.ndarray | float = 0.0) -> float:
     """The most Wh more, between two bounds, that at most one in ten of the futures do not bear.
 
+    without  Wh that are spared meanwhile in each step, (steps,)
     A future that passes the floor with so much passes it with more, and one that does not with less: so each time only
     those are run again of which it is not known.
     """
@@ -66,7 +100,7 @@ def _most(ahead: Ahead, low: float, high: float) -> float:
     apart = ahead.ready.generator is None  # a rule starts by the level, and what is used more may start it sooner
     while high - low > fine:
         middle = (low + high) / 2
-        passed = ahead.passes(ahead.run(evenly * middle, open_lanes).level)
+        passed = ahead.passes(ahead.run(evenly * middle - without, open_lanes).level)
         if failed + passed.sum() > may_fail:
             high = middle
             open_lanes = open_lanes[passed] if apart else open_lanes
@@ -116,6 +150,23 @@ def things(rig: Rig, wh: float, night_hours: float, loads: Sequence[Load] | None
         runs = int(hours / run + 1e-9) if load.pattern[0] == "window" and run > 0 else None
         found.append(Thing(load.name, watts, hours, runs, hours >= night_hours))
     return sorted(found, key=lambda each: -each.watts)
+
+
+def in_turn(rig: Rig, wh: float, night_hours: float) -> list[Thing]:
+    """What an allowance pays for when one thing runs after the other, each once and for as long as it usually runs; the
+    wanted before the spare, and of these what the rig lists first.
+
+    wh  the allowance, at the battery; night_hours  until dawn
+    """
+    usual = {load.name: load.run_wh / load.running_w for load in rig.loads if load.running_w}
+    order = {load.name: (PRIORITIES.index(load.priority), n) for n, load in enumerate(rig.loads)}
+    found = []
+    for each in sorted(things(rig, wh, night_hours), key=lambda of: order[of.name]):
+        hours = usual[each.name]
+        if 0 < hours <= night_hours and hours * each.watts <= wh:
+            found.append(replace(each, hours=hours, runs=1 if each.runs is not None else None, all_night=False))
+            wh, night_hours = wh - hours * each.watts, night_hours - hours
+    return found
 
 
 def while_running(rig: Rig, watts: float, side: str) -> float:

@@ -5,7 +5,6 @@ from flask import render_template, request
 from voltaun.core.dayplan.card import card
 from voltaun.pages import context
 from voltaun.words import card as words
-from voltaun.words.cautions import BACKFEED, FUMES
 
 
 def show():
@@ -19,6 +18,5 @@ def show():
                             lambda: card(rig, context.lately(), context.sun(), month))
     except ValueError:
         why = "No use is known yet. Write readings down for a week, or list your loads."
-    cautions = [FUMES, BACKFEED] if rig.generators else []
-    return render_template("card/card.html", card=made, why=why, card_words=words, cautions=cautions,
+    return render_template("card/card.html", card=made, why=why, card_words=words,
                            following=look.today.month % 12 + 1, this=look.today.month)

@@ -4,7 +4,7 @@ from datetime import timedelta
 
 from flask import g, render_template, url_for
 
-from voltaun.core.dayplan.tonight import things
+from voltaun.core.dayplan.tonight import in_turn, things
 from voltaun.core.outlook.first_hour import first_hour
 from voltaun.core.rig.bank import packs_apart
 from voltaun.core.rig.loads import GRADES, load_dc_wh
@@ -56,6 +56,7 @@ def _planned(plan, look) -> dict:
     return {"plan": plan, "planning": planning, "marked": marked, "typed": typed, "answered": answered, "wrong": wrong,
             "spilt": planning.spilt_of(plan),
             "plan_lines": sorted([*plan.placing.placed, *plan.spill_list], key=lambda of: of.start),
+            "turns": planning.in_turn(in_turn(rig, plan.tonight.may_spend_wh, night)) if may else "",
             "may_things": [words for of in may if (words := planning.thing(of))],
             "hours_picture": hours.draw(plan.day, plan.placing.placed, rig.bank.everyday_floor, rig.zone)}
 
