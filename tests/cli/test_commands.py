@@ -155,7 +155,8 @@ class WithoutDatabase(Commands):
         fridge = Load("<b>Fridge</b>", 600, "dc", 60, priority="essential")
         files = ("--rig-file", self.file("d.rig.json", write_rig(rig(loads=(fridge,)))), "--log", self.long_log())
         page = voltaun("card", *files, "--month", 6, check=0).stdout
-        for words in ("Test rig: June", "Level at dusk", "Only what must run: &lt;b&gt;Fridge&lt;/b&gt;", "Made from the log"):
+        for words in ("Test rig: June", "Level at dusk", "Only what must run: &lt;b&gt;Fridge&lt;/b&gt;",
+                      "Made from the log"):
             self.assertIn(words, page)
         self.assertNotIn("http", page)
         out = self.folder / "card.html"

@@ -12,6 +12,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from unittest import mock
 
+from tests.core.rig.test_dates import GREW
 from tests.support import NOW, ROOT, DatabaseCase, environment, random_rig, readings, voltaun
 from voltaun.core.bench.runs import Mark, Run
 from voltaun.core.log import days
@@ -74,6 +75,24 @@ class Archive(FilledCase):
         again = [archive.rig_archive(other, number) for number, name in rigs.names(other) if name != "Here before"]
         self.assertEqual(json.dumps(again), first)
         self.assertEqual(check.faults(other), [])
+
+    def test_what_was_there_before_goes_along_and_an_archive_of_before_that_comes_in(self):
+        kept = rigs.get(self.db, self.rig_id)
+        with transaction(self.db):
+            rigs.save(self.db, kept, replace(kept.rig, arrays=GREW.arrays, former=GREW.former), NOW)
+        document, other = archive.rig_archive(self.db, self.rig_id), self.other()
+        with transaction(other):
+            number = archive.add_rig(other, json.loads(json.dumps(document)))
+        self.assertEqual(rigs.get(other, number).rig, rigs.get(self.db, self.rig_id).rig)
+        del document["former"]
+        for table in ("bank", "inverter", "solar_array", "charger", "load"):
+            for row in document[table]:
+                for column in ("from_day", "weekdays", "in_sun"):
+                    row.pop(column, None)
+        document["rig"]["name"] = "Of before"
+        with transaction(other):
+            number = archive.add_rig(other, document)
+        self.assertFalse(rigs.get(other, number).rig.dated)
 
     def test_what_was_applied_can_be_taken_back_after_the_journey(self):
         other = self.other()

@@ -6,9 +6,12 @@ import time
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
+from tests.core.rig.test_dates import GREW, NINETEENTH, SEPTEMBER
 from tests.support import NOW, ROOT, DatabaseCase, environment, random_rig, readings
 from voltaun.core.log.reading import Reading
-from voltaun.database import connection, rigs, settings
+from voltaun.core.rig.parts import Load
+from voltaun.core.rig.rig import Former
+from voltaun.database import archive, connection, rigs, settings
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
 from voltaun.demo.honey_house import RIG
@@ -63,6 +66,20 @@ class Rigs(DatabaseCase):
                 rig_id = rigs.add(self.db, each)
             self.assertEqual(rigs.get(self.db, rig_id).rig, each, n)
         self.assertIsNone(rigs.get(self.db, 999))
+
+    def test_parts_with_days_there_and_back_and_undone(self):
+        old = Former("bank", replace(self.rig.bank, unit_capacity_ah=80, until_day=NINETEENTH))
+        grew = replace(self.rig, arrays=GREW.arrays, former=(*GREW.former, old), bank=replace(
+            self.rig.bank, from_day=SEPTEMBER), loads=(Load("Fan", 30, weekdays=("sat",), in_sun=True),))
+        with connection.transaction(self.db):
+            change = rigs.save(self.db, rigs.get(self.db, self.rig_id), grew, NOW)
+        self.assertEqual(rigs.get(self.db, self.rig_id).rig, grew)
+        document = archive.rig_archive(self.db, self.rig_id)
+        with connection.transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, self.rig_id), replace(grew, former=()), NOW)
+            rigs.undo(self.db, self.rig_id, change + 1, NOW)
+        self.assertEqual(rigs.get(self.db, self.rig_id).rig, grew)
+        self.assertEqual([row["part"] for row in document["former"]], ["arrays", "bank"])
 
     def test_saving_over_a_newer_version_is_refused(self):
         first = rigs.get(self.db, self.rig_id)

@@ -1,10 +1,13 @@
 import json
 import random
 import unittest
+from dataclasses import replace
 
+from tests.core.rig.test_dates import GREW, NINETEENTH, SEPTEMBER
 from tests.support import random_rig, rig
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.parts import Load, SolarArray
+from voltaun.core.rig.rig import Former
 from voltaun.demo.honey_house import RIG
 from voltaun.formats.rig_file import read_rig, write_rig
 
@@ -30,6 +33,28 @@ class RigFile(unittest.TestCase):
                                            Load("Pump", 200, pattern=("window", 9, 16, 0.5))))
         for each in (RIG, shaded, *(random_rig(random.Random(n)) for n in range(20))):
             self.assertEqual(read_rig(write_rig(each)), each)
+
+    def test_parts_that_came_and_went_stand_among_the_others_with_their_days(self):
+        document = json.loads(write_rig(GREW))
+        self.assertEqual([(part["panels"], part.get("from"), part.get("until")) for part in document["arrays"]],
+                         [(8, "2026-09-20", None), (4, None, "2026-09-19")])
+        bank = replace(RIG.bank, unit_capacity_ah=100, until_day=NINETEENTH)
+        of = replace(GREW, bank=replace(RIG.bank, from_day=SEPTEMBER), former=(*GREW.former, Former("bank", bank)),
+                     loads=(Load("Washing", 600, pattern=("window", 9, 16, 2), weekdays=("mon", "fri"), in_sun=True),))
+        self.assertEqual(json.loads(write_rig(of))["earlier_banks"][0]["until"], "2026-09-19")
+        self.assertEqual(set(read_rig(write_rig(of)).former), set(of.former))
+        self.assertEqual(replace(read_rig(write_rig(of)), former=()), replace(of, former=()))
+        for text, path, words in (
+                (changed(bank__until="2026-09-19"), "bank.until", "listed in earlier_banks"),
+                (changed(bank__from="2026-02-30"), "bank.from", "a day such as"),
+                (changed(bank__from="soon"), "bank.from", "a day such as"),
+                (changed(earlier_banks=[{"rated_energy_wh": 900}]), "earlier_banks[0].until", "the last day"),
+                (changed(loads=[{"name": "Fan", "daily_wh": 3, "weekdays": ["monday"]}]), "loads[0].weekdays[0]",
+                 "found")):
+            with self.subTest(path), self.assertRaises(RigFaults) as caught:
+                read_rig(text)
+            self.assertTrue(any(fault.path == path and words in str(fault) for fault in caught.exception.faults),
+                            caught.exception)
 
     def test_everything_else_has_a_default(self):
         small = read_rig(json.dumps(SMALL))
@@ -68,9 +93,9 @@ class RigFile(unittest.TestCase):
             self.assertEqual([str(fault) for fault in caught.exception.faults],
                              [f"{path}: found this key, expected {right}, or leave it out"])
         told = []
-        later = changed(ground_heat=[{"name": "Well", "rated_w": 300}], bank__until="2027-01-01")
+        later = changed(ground_heat=[{"name": "Well", "rated_w": 300}], bank__warmed="2027-01-01")
         self.assertEqual(read_rig(later, told), read_rig(changed()))
-        self.assertEqual(told, ["not known here, and left out: ground_heat, bank.until. A newer Voltaun may have "
+        self.assertEqual(told, ["not known here, and left out: ground_heat, bank.warmed. A newer Voltaun may have "
                                 "written it"])
 
     def test_all_faults_at_once(self):

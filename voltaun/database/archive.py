@@ -18,7 +18,7 @@ from voltaun.database.connection import migrations
 _OF_RIG = {
     "bank": ("rig_id", {}), "inverter": ("rig_id", {}), "solar_array": ("position", {}),
     "charger": ("source, position", {}), "load": ("position", {}), "stay": ("from_day", {}),
-    "spill_list": ("position", {}), "done": ("day, name", {}), "moved": ("day, name", {}),
+    "spill_list": ("position", {}), "former": ("position", {}), "done": ("day, name", {}), "moved": ("day, name", {}),
     "reading": ("at, removed, id", {}), "rig_change": ("id", {}), "bench_run": ("begun_at, id", {}),
     "figure_origin": ("path", {"run_id": "bench_run"}), "measuring_round": ("rig_id", {}),
     "plan": ("first_day, id", {}), "sky_given": ("day, given_on", {}), "rig_setting": ("name", {}),

@@ -8,11 +8,14 @@ from datetime import date, datetime
 
 from voltaun.core.rig.figures import Path, figures
 from voltaun.core.rig.parts import PART_CLASSES, Bank, Inverter, Load, Place, SolarArray, SpillThing, Stay
-from voltaun.core.rig.rig import Rig, named_apart
+from voltaun.core.rig.rig import DATED_GROUPS, Former, Rig, named_apart
 from voltaun.core.rig.sources import STEADY
 from voltaun.database.readings import instant_text
 
-_PARTS = ("bank", "inverter", "solar_array", "charger", "load", "stay", "spill_list")
+_CLASSES = PART_CLASSES | {"loads": Load, "bank": Bank, "inverter": Inverter}
+"""The class of each dated part, by its group."""
+
+_PARTS = ("bank", "inverter", "solar_array", "charger", "load", "stay", "spill_list", "former")
 
 
 ODD = (ValueError, TypeError, KeyError, IndexError, AttributeError, OverflowError, RecursionError, LookupError)
@@ -64,10 +67,12 @@ def get(connection: sqlite3.Connection, rig_id: int, also_removed: bool = False)
         "SELECT * FROM spill_list WHERE rig_id = ? ORDER BY position", (rig_id,)))
     groups |= {source.group: tuple(_made(PART_CLASSES[source.group], part) for part in chargers
                                    if part["source"] == source.name) for source in STEADY}
+    former = tuple(_former(of["part"], json.loads(of["document"])) for of in connection.execute(
+        "SELECT part, document FROM former WHERE rig_id = ? ORDER BY position", (rig_id,)))
     rig = Rig(row["name"], _made(Place, row), _made(Bank, bank), inverter and _made(Inverter, inverter),
               use_side=row["use_side"], soc_from=row["soc_from"],
               not_yet_told=tuple(json.loads(row["not_yet_told"])),
-              places=tuple(_made(Stay, part) for part in stays), **named_apart(groups))
+              places=tuple(_made(Stay, part) for part in stays), former=former, **named_apart(groups))
     return KeptRig(rig_id, row["version"], rig)
 
 
@@ -158,28 +163,36 @@ def _replace(connection, kept: KeptRig, rig: Rig, now: datetime) -> int:
 def _document(rig: Rig) -> dict:
     """The whole rig as plain values, for `_from_document`."""
     document = asdict(rig)
-    for stay in document["places"]:
-        stay["from_day"] = stay["from_day"].isoformat()
+    for part in (document["bank"], document["inverter"] or {}, *(of["part"] for of in document["former"]),
+                 *(part for group in (*DATED_GROUPS, "places") for part in document[group])):
+        part |= {name: part[name] and part[name].isoformat() for name in _DAYS if name in part}
     return document
+
+
+_DAYS = ("from_day", "until_day")
+
+
+def _former(group: str, values: dict) -> Former:
+    """A part that is over, from its plain values."""
+    return Former(group, _CLASSES[group](**_typed(values)))
 
 
 def _from_document(document: dict) -> Rig:
     groups = PART_CLASSES | {"loads": Load, "places": Stay, "spill_list": SpillThing}
     parts = {"place": Place, "bank": Bank, "inverter": Inverter}
+    former = tuple(_former(of["group"], of["part"]) for of in document.get("former", ()))
     made = {name: value and kind(**_typed(value)) for name, kind in parts.items() for value in (document[name],)}
     made |= named_apart({name: tuple(kind(**_typed(part)) for part in document.get(name, ()))
                          for name, kind in groups.items()})
     return Rig(name=document["name"], use_side=document["use_side"], soc_from=document["soc_from"],
-               not_yet_told=tuple(document["not_yet_told"]), **made)
+               not_yet_told=tuple(document["not_yet_told"]), former=former, **made)
 
 
 def _typed(values: dict) -> dict:
     """Values as JSON keeps them, in the types of the dataclasses: lists as tuples, days as dates."""
     typed = {name: tuple(value) if isinstance(value, list) else value for name, value in values.items()}
-    if "from_day" in typed:
-        typed["from_day"] = date.fromisoformat(typed["from_day"])
-    if "carried" in typed:
-        typed["carried"] = bool(typed["carried"])
+    typed |= {name: date.fromisoformat(typed[name]) for name in _DAYS if typed.get(name)}
+    typed |= {name: bool(typed[name]) for name in ("carried", "in_sun") if name in typed}
     return typed
 
 
@@ -273,22 +286,24 @@ def _write_parts(connection, rig_id, rig):
               *(("charger", rig.parts(source.name), {"source": source.name}) for source in STEADY))
              for n, part in enumerate(parts)]
     rows += [("stay", _row(rig_id, stay)) for stay in rig.places]
+    rows += [("former", {"rig_id": rig_id, "position": n, "part": of["group"], "document": json.dumps(of["part"])})
+             for n, of in enumerate(_document(rig)["former"])]
     for table, row in rows:  # the names are those of our own dataclasses
         connection.execute(f"INSERT INTO {table} ({', '.join(row)}) VALUES ({', '.join(f':{name}' for name in row)})",
                            row)
 
 
-_AS_JSON = {SolarArray: ("shade_factor",), Load: ("pattern", "months"), Bank: ("pack_wh",)}
+_AS_JSON = {SolarArray: ("shade_factor",), Load: ("pattern", "months", "weekdays"), Bank: ("pack_wh",)}
 
 
 def _row(rig_id, part, **also) -> dict:
-    row = {field.name: getattr(part, field.name) for field in fields(part)}
+    row = {field.name: getattr(part, field.name) for field in fields(part) if field.name != "until_day"}
     row |= {name: json.dumps(row[name]) for name in _AS_JSON.get(type(part), ())}
-    if "from_day" in row:
+    if row.get("from_day"):
         row["from_day"] = row["from_day"].isoformat()
     return row | {"rig_id": rig_id} | also
 
 
 def _made(kind, row):
-    values = {field.name: row[field.name] for field in fields(kind)}
+    values = {field.name: row[field.name] for field in fields(kind) if field.name != "until_day"}
     return kind(**_typed(values | {name: json.loads(values[name]) for name in _AS_JSON.get(kind, ())}))

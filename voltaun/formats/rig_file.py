@@ -8,11 +8,16 @@ from functools import cache
 from pathlib import Path
 
 from voltaun.core.rig.fields import MOST_PARTS, Fault, RigFaults
-from voltaun.core.rig.parts import PART_CLASSES, Bank, Inverter, Load, Place, SpillThing, Stay
-from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.parts import PART_CLASSES, Bank, Dated, Inverter, Load, Place, SpillThing, Stay
+from voltaun.core.rig.rig import DATED_GROUPS, Former, Rig
 
 VERSION = 1
 _GROUPS = PART_CLASSES | {"loads": Load, "places": Stay, "spill_list": SpillThing}
+EARLIER = {"bank": ("earlier_banks", Bank), "inverter": ("earlier_inverters", Inverter)}
+"""Under what key what stood before a part of which there is one is listed, and its class."""
+
+_DAYS = {"from": "from_day", "until": "until_day"}
+"""The keys of a dated part's first and last day, and its fields. (A place of `places` writes `from_day`.)"""
 
 
 def read_rig(text: str, told: list[str] | None = None) -> Rig:
@@ -41,14 +46,19 @@ def rig_from(document) -> Rig:
                   Fault(path, "this key", f"{near}, or leave it out") for path, near in _unknown_keys(document) if near]
     if faults:
         raise RigFaults(faults)
-    groups = {name: tuple(_part(kind, part) for part in document.get(name, []))
+    groups = {name: tuple(_part(kind, part, f"{name}[{n}]") for n, part in enumerate(document.get(name, [])))
               for name, kind in _GROUPS.items()}
+    former = [Former(one, _part(kind, part, f"{key}[{n}]")) for one, (key, kind) in EARLIER.items()
+              for n, part in enumerate(document.get(key, []))]
+    for name, parts in groups.items():  # what has a last day is over
+        if name in DATED_GROUPS:
+            former += [Former(name, part) for part in parts if part.until_day]
+            groups[name] = tuple(part for part in parts if not part.until_day)
     inverter = document.get("inverter", {})
     rest = {name: document[name] for name in ("use_side", "soc_from") if name in document}
-    return Rig(document["name"], Place(**_known(Place, document["place"])),
-               Bank(**_known(Bank, document["bank"])),
-               None if inverter is None else Inverter(**_known(Inverter, inverter)),
-               not_yet_told=tuple(document.get("not_yet_told", ())), **rest, **groups)
+    return Rig(document["name"], _part(Place, document["place"], "place"), _part(Bank, document["bank"], "bank"),
+               None if inverter is None else _part(Inverter, inverter, "inverter"),
+               not_yet_told=tuple(document.get("not_yet_told", ())), former=tuple(former), **rest, **groups)
 
 
 def write_rig(rig: Rig) -> str:
@@ -62,10 +72,17 @@ def rig_document(rig: Rig) -> dict:
                 "bank": _plain(rig.bank), "inverter": rig.inverter and _plain(rig.inverter),
                 "use_side": rig.use_side, "soc_from": rig.soc_from}
     for name in _GROUPS:
-        document[name] = [_plain(part) for part in getattr(rig, name)]
+        document[name] = [_plain(part) for part in (*getattr(rig, name), *_over(rig, name))]
+    earlier = {key: [_plain(part) for part in _over(rig, one)] for one, (key, _) in EARLIER.items()}
+    document |= {key: parts for key, parts in earlier.items() if parts}
     if rig.not_yet_told:
         document["not_yet_told"] = list(rig.not_yet_told)
     return document
+
+
+def _over(rig: Rig, group: str) -> list:
+    """The parts of a group that are over."""
+    return [of.part for of in rig.former if of.group == group]
 
 
 def pattern_document(pattern):
@@ -92,7 +109,10 @@ def _plain(part) -> dict:
         value = getattr(part, field.name)
         if field.name == "pattern":
             value = pattern_document(value)
-        made[field.name] = [_number(each) for each in value] if isinstance(value, tuple) else _number(value)
+        if value is None and field.name in _DAYS.values():
+            continue
+        value = [_number(each) for each in value] if isinstance(value, tuple) else _number(value)
+        made[_written(part, field.name)] = value
     return made
 
 
@@ -103,22 +123,25 @@ def _number(value):
     return int(value) if isinstance(value, float) and value.is_integer() else value
 
 
-def _part(kind, document):
-    values = _known(kind, document)
+def _part(kind, document, path):
+    values = {field.name: document[key] for field in fields(kind) if (key := _written(kind, field.name)) in document}
+    values = {name: tuple(value) if isinstance(value, list) else value for name, value in values.items()}
     if "pattern" in values:
         values["pattern"] = pattern_from(values["pattern"])
-    if "from_day" in values:
-        try:
-            values["from_day"] = date.fromisoformat(values["from_day"])
-        except ValueError as error:
-            raise RigFaults([Fault("places.from_day", repr(values["from_day"]), "a day such as 2026-10-02")]) from error
+    for name in _DAYS.values():
+        if values.get(name):
+            try:
+                values[name] = date.fromisoformat(values[name])
+            except ValueError as error:
+                raise RigFaults([Fault(f"{path}.{_written(kind, name)}", repr(values[name]),
+                                       "a day such as 2026-10-02")]) from error
     return kind(**values)
 
 
-def _known(kind, document) -> dict:
-    names = {field.name for field in fields(kind)}
-    return {name: tuple(value) if isinstance(value, list) else value
-            for name, value in document.items() if name in names}
+def _written(part, name: str) -> str:
+    """The key of a field in the file; `part` may be a class."""
+    dated = issubclass(part if isinstance(part, type) else type(part), Dated)
+    return next((key for key, of in _DAYS.items() if of == name and dated), name)
 
 
 LIKE = 0.8
@@ -127,14 +150,15 @@ LIKE = 0.8
 
 def _unknown_keys(document: dict) -> list[tuple[str, str | None]]:
     """The keys that nothing here reads, by their JSON path, each with the one that it is a misspelling of, or None."""
-    known = {"voltaun_rig", "name", "place", "bank", "inverter", "use_side", "soc_from", "not_yet_told", *_GROUPS}
+    known = {"voltaun_rig", "name", "place", "bank", "inverter", "use_side", "soc_from", "not_yet_told", *_GROUPS,
+             *(key for key, _ in EARLIER.values())}
     found = [(name, _like(name, known)) for name in document if name not in known]
     parts = [("place", Place, document["place"]), ("bank", Bank, document["bank"]),
              *([("inverter", Inverter, document["inverter"])] if document.get("inverter") else []),
              *((f"{group}[{n}]", kind, part) for group, kind in _GROUPS.items()
                for n, part in enumerate(document.get(group, [])))]
     for path, kind, part in parts:
-        known = {field.name for field in fields(kind)}
+        known = {_written(kind, field.name) for field in fields(kind)}
         found += [(f"{path}.{name}", _like(name, known - set(part))) for name in part if name not in known]
     return found
 

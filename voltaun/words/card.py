@@ -73,8 +73,8 @@ def heading(of: Card, rig: Rig) -> str:
 def foot(of: Card, rig: Rig) -> str:
     """What the card was made from."""
     of_season = "a guess of this season and " if of.guess else ""
-    return (f"Made from {of_season}the log of {rig.name}. The levels leave 1 in 20, 1 in 10 and 1 in 4 of dropping below "
-            f"{show_percent(rig.bank.everyday_floor)} within three days. No card is a guarantee.")
+    return (f"Made from {of_season}the log of {rig.name}. The levels leave 1 in 20, 1 in 10 and 1 in 4 of dropping "
+            f"below {show_percent(rig.bank.everyday_floor)} within three days. No card is a guarantee.")
 
 
 def always_on(rig: Rig) -> str:

@@ -72,6 +72,7 @@ def placed(of: Placed, rig: Rig, today: date, without: Collection[str] = ()) -> 
 def unplaced(of: Unplaced) -> str:
     """Why a load has no place in the plan."""
     return {"over_inverter": f"{of.load} fits in nowhere: with what else runs it is too much for the inverter.",
+            "no_sun_to_spare": f"{of.load} waits: the sun leaves too little to spare for it.",
             "window_over": f"{of.load}: too late for it today."}[of.why]
 
 

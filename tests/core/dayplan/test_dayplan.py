@@ -253,6 +253,21 @@ class Placing(unittest.TestCase):
         due = self.placed(washing(every_days=3), last_done={"Washing": TODAY - timedelta(days=2)}, sun=sun).placed
         self.assertEqual([of.start.astimezone(PLAIN.zone).date() for of in due], [TODAY + timedelta(days=1)])
 
+    def test_on_its_weekdays_only_and_then_with_the_week_s_energy(self):
+        # The 25th is a Wednesday. Two runs a week of 600 Wh a day are 2100 Wh each.
+        (found,) = self.placed(washing(weekdays=("wed", "sun")), level=0.9).placed
+        self.assertEqual(found.wh, 2100.0)
+        self.assertEqual(self.placed(washing(weekdays=("thu",)), level=0.9).placed, ())
+
+    def test_with_sun_to_spare_or_not_at_all(self):
+        # Full at nine, 400 Wh an hour of sun and 50 used: two hours have 600 Wh over. Half full nothing is over.
+        (found,) = self.placed(washing(in_sun=True), level=1.0, sun=noon(400.0)).placed
+        self.assertLess(found.end, MIDNIGHT + timedelta(hours=16.1))
+        waits = self.placed(washing(in_sun=True), level=0.5, sun=noon(400.0))
+        self.assertEqual([(of.load, of.why) for of in waits.unplaced], [("Washing", "no_sun_to_spare")])
+        self.assertIn("waits", planning.unplaced(waits.unplaced[0]))
+        self.assertEqual(len(self.placed(washing(in_sun=True), level=0.5, moved={"Washing": 12.0}).placed), 1)
+
     def test_the_last_run_is_the_latest_before_the_day(self):
         marks = Marks({TODAY: ("A",), TODAY - timedelta(days=2): ("A", "B"), TODAY - timedelta(days=5): ("A",)})
         self.assertEqual(marks.last_done(TODAY), {"A": TODAY - timedelta(days=2), "B": TODAY - timedelta(days=2)})

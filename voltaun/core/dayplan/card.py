@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from voltaun.core.learned.use import day_legs
+from voltaun.core.learned.use import as_listed_now, day_legs
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.simulate import LEVEL_GRAIN, simulate
 from voltaun.core.rig.rig import Rig
@@ -41,7 +41,7 @@ def card(rig: Rig, known: Known, sun: RigSun | None, month: int, seed: int = 1) 
     """The levels of a month. Raises ValueError where no use is known."""
     if known.learned.use is None and not rig.loads:
         raise ValueError("use a day: found neither a log nor loads, expected one of them")
-    years = from_log(rig, known, day_legs(known.account.intervals), sun, YEARS, seed)
+    years = from_log(rig, known, as_listed_now(rig, day_legs(known.account.intervals)), sun, YEARS, seed)
     return Card(month, safe_levels(_tried(rig), chances_by_level(rig, years, month)),
                 season_of(month, rig.place.latitude > 0) in years.guesses)
 

@@ -10,7 +10,8 @@ import numpy as np
 from voltaun.core.dayplan.ahead import Ahead
 from voltaun.core.instants import at_clock, day_start
 from voltaun.core.rig.loads import hours_shape, load_dc_wh
-from voltaun.core.rig.parts import Load
+from voltaun.core.rig.parts import WEEKDAYS, Load
+from voltaun.core.rig.rig import Rig
 
 LOOKED_AT = 300
 """So many of the futures are run for each start that is tried."""
@@ -23,6 +24,10 @@ ALIKE_WH = 1.0
 
 NO_SURER = 0.01
 """A start that passes the floor in no more of the futures than this beyond the best is as safe as it."""
+
+
+MOSTLY_SPILT = 0.1
+"""What runs only with sun to spare may take no more than this part of its run out of the bank, on the mean."""
 
 
 @dataclass(frozen=True)
@@ -47,7 +52,7 @@ class Placed:
 
 @dataclass(frozen=True)
 class Unplaced:
-    """A load that no start was found for: "over_inverter", or "window_over"."""
+    """A load that no start was found for: "over_inverter", "window_over", or "no_sun_to_spare"."""
 
     load: str
     why: str
@@ -95,7 +100,7 @@ class _Placer:
         placed, unplaced = [], []
         movable = [load for load in self.rig.loads
                    if load.movable and self._in_season(load) and not self._left_off(load)]
-        for load in sorted(movable, key=lambda each: -load_dc_wh(self.rig, each) * each.every_days):
+        for load in sorted(movable, key=lambda each: -_run_wh(self.rig, each)):
             if load.name in done:
                 self.more += self._usual(load, self.day) * -1.0
                 continue
@@ -117,6 +122,8 @@ class _Placer:
     def _days(self, load: Load) -> list[date]:
         """The days on which it may run: the planned one; where it need not run daily and is due by then, the next too.
         """
+        if load.weekdays:
+            return [day for day in (self.day,) if WEEKDAYS[day.weekday()] in load.weekdays]
         if load.every_days == 1:
             return [self.day]
         due = self.last_done.get(load.name, date.min) + timedelta(days=load.every_days) if (
@@ -150,11 +157,18 @@ class _Placer:
         # Of starts that take as little, the one by which the bank stands highest meanwhile.
         held = np.array([level.mean() for level in levels])
         best = int(np.where(safe >= safe.max() - ALIKE_WH, held, -1.0).argmax())
+        if load.in_sun and not by_hand and self._costs(without, ends[best], until) > MOSTLY_SPILT * able[best].wh.sum():
+            return Unplaced(load.name, "no_sun_to_spare")
         self.more = without + able[best].wh
         self._count_ac(load, able[best])
         run = able[best]
         return Placed(load.name, _at(run.begin), _at(run.end), float(run.wh.sum()),
                       float(ends[best] - usual[-1].mean() * energy), load.usual_start, by_hand)
+
+    def _costs(self, without: np.ndarray, with_wh: float, until: int) -> float:
+        """What the bank has less at the end with a load than without, Wh, on the mean of the futures."""
+        (left,) = np.moveaxis(self._levels(without[:, None], until), 1, 0)
+        return float(left[-1].mean()) * self.ahead.ready.standing.energy.mean - with_wh
 
     def _levels(self, more: np.ndarray, until: int) -> np.ndarray:
         """Levels of some futures with each of several uses; more  (steps, tries) → (until + 1, tries, futures)."""
@@ -190,7 +204,7 @@ class _Placer:
                 if first < self.ahead.bounds[0] or at is None and last > closes:
                     continue
                 cover = self.ahead.overlap(first, last)
-                found.append(_Run(first, last, cover / length * load_dc_wh(self.rig, load) * load.every_days))
+                found.append(_Run(first, last, cover / length * _run_wh(self.rig, load)))
         return list({run.begin: run for run in found}.values())
 
     def _at_its_usual_hour(self, load: Load, days: list[date], without: np.ndarray) -> np.ndarray:
@@ -198,7 +212,7 @@ class _Placer:
         if load.usual_start is None:
             spread = np.sum([self._usual(load, each) for each in days], axis=0)
             if spread.sum() > 0:  # all of one run, in what is left of its window
-                return np.asarray(without + spread * load_dc_wh(self.rig, load) * load.every_days / spread.sum())
+                return np.asarray(without + spread * _run_wh(self.rig, load) / spread.sum())
         runs = self._runs(load, days[:1], load.usual_start) or self._runs(load, days[-1:], None)[-1:]
         return np.asarray(without + (runs[0].wh if runs else 0.0))
 
@@ -220,6 +234,11 @@ class _Placer:
     def _count_ac(self, load: Load, run: _Run) -> None:
         if load.side == "ac" and load.running_w:
             self.ac_w = self.ac_w + load.running_w * (run.wh > 0)
+
+
+def _run_wh(rig: Rig, load: Load) -> float:
+    """What one run takes at the battery, Wh."""
+    return load_dc_wh(rig, load) * load.run_wh / load.daily_wh if load.daily_wh else 0.0
 
 
 def _at(seconds: float) -> datetime:

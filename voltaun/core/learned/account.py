@@ -4,10 +4,11 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from voltaun.core.instants import day_start
 from voltaun.core.learned.capacity_fit import NINE_IN_TEN, Estimate, Held, held
 from voltaun.core.learned.change_points import Draw, draws
 from voltaun.core.learned.share import ShareLearned, share_of, with_spilt
-from voltaun.core.learned.use import UseLearned, day_legs, use_of
+from voltaun.core.learned.use import UseLearned, as_listed_now, day_legs, use_of
 from voltaun.core.log.between import with_full_between
 from voltaun.core.log.ledger import Interval, intervals
 from voltaun.core.log.reading import Reading
@@ -71,12 +72,16 @@ def reckon(rig: Rig, readings: Iterable[Reading], sun: RigSun | None) -> Account
 def learn(rig: Rig, made: list[Interval]) -> Learned:
     """What a rig's intervals teach."""
     legs, energy = day_legs(made), effective_energy(rig).wh
+    use = use_of(as_listed_now(rig, legs))
+    if rig.bank.from_day is not None:  # what the bank before it held says nothing of this one
+        begun = day_start(rig.bank.from_day, rig.zone)
+        made = [interval for interval in made if interval.start >= begun]
     found = held(rig, made, energy)
     if found is None:
-        return Learned(use_of(legs), share_of(legs))
+        return Learned(use, share_of(legs))
     shown = found.energy_wh.estimate if found.energy_wh else None
     stood_out = draws(made, energy, rig.bank.hard_floor, shown)
     if stood_out:  # what all of the log shows is then what it shows beside them
         found = held(rig, made, energy, known_wh={interval.end: sum(draw.wh_in(interval) for draw in stood_out)
                                                   for interval in made}) or found
-    return Learned(use_of(legs), share_of(legs), found, tuple(stood_out))
+    return Learned(use, share_of(legs), found, tuple(stood_out))

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
@@ -10,6 +10,9 @@ import numpy as np
 
 from voltaun.core.instants import local_day
 from voltaun.core.log.ledger import READ, Interval
+from voltaun.core.rig.loads import load_dc_wh
+from voltaun.core.rig.parts import Load
+from voltaun.core.rig.rig import Rig
 from voltaun.core.series import Kind, Seen, Series, draw, learn
 
 MIN_LEG_HOURS, MAX_LEG_HOURS = 18.0, 7 * 24.0
@@ -79,6 +82,23 @@ def _leg(group: list[Interval], hours: float) -> Leg:
                total(i.clear_sky_wh for i in group), any(i.at_least for i in group),
                use_read, group[-1].end, min((level for i in group for level in (i.soc_start, i.soc_end)
                                              if level is not None), default=None))
+
+
+def as_listed_now(rig: Rig, legs: Sequence[Leg]) -> list[Leg]:
+    """The legs with the use that they would have had with the loads of now: what came or went since is added or left
+    out by the list, Wh a day, as far as the log's own figure allows."""
+    if not rig.dated or not any(isinstance(of.part, Load) for of in rig.former) and not any(
+            load.from_day for load in rig.loads):
+        return list(legs)
+
+    def listed_wh(stood: Rig, month: int) -> float:
+        return sum(load_dc_wh(stood, load) for load in stood.loads if month in load.months)
+    made = []
+    for leg in legs:
+        day = day_of(leg.end, leg.hours, rig.zone)
+        more = (listed_wh(rig, day.month) - listed_wh(rig.on(day), day.month)) * leg.hours / 24
+        made.append(leg if leg.use_wh is None or not more else replace(leg, use_wh=max(0.0, leg.use_wh + more)))
+    return made
 
 
 def use_of(legs: list[Leg]) -> UseLearned | None:

@@ -132,13 +132,15 @@ def intervals(rig: Rig, readings: Iterable[Reading], sun: RigSun | None,
     ordered = [_levelled(rig, reading) for reading in sorted(readings, key=lambda reading: reading.at)]
     if len(ordered) < 2:
         return []
-    energy = effective_energy(rig).wh
     clear, sunny_full = _sun_facts(rig, ordered, sun)
     made: list[Interval] = []
     level, noted = ordered[0].soc, set[str]()
     for n, (before, after) in enumerate(pairwise(ordered)):
         noted |= {source.name for source in SOURCE_TABLE if getattr(after, source.wh) is not None}
-        line = _Line(rig, energy, before.at, level, after, direct_share, clear[n], noted)
+        stood = rig.on(local_day(after.at, rig.zone)) if rig.dated else rig
+        line = _Line(stood, effective_energy(stood).wh, before.at, level, after, direct_share, clear[n], noted)
+        if rig.dated and rig.on(local_day(before.at, rig.zone)).bank != stood.bank:
+            line.other_bank()
         line.reckon_harvest()
         line.reckon_use_or_level()
         made.append(line.closed(sunny_full[n]))
@@ -169,6 +171,12 @@ class _Line:
         self.stored = None if self.soc_end is None or level is None else (self.soc_end - level) * energy
         if after.answer == "reset":
             self.stored = None
+            self.marks.append("reset")
+
+    def other_bank(self) -> None:
+        """The bank was changed meanwhile: its level then and now are not of the same thing."""
+        self.stored = None
+        if "reset" not in self.marks:
             self.marks.append("reset")
 
     def reckon_harvest(self) -> None:
@@ -285,7 +293,7 @@ def _levelled(rig: Rig, reading: Reading) -> Reading:
     if rig.soc_from != "volts" or reading.soc is not None or reading.volts is None:
         return reading
     try:
-        return replace(reading, soc=soc_from_volts(rig.bank, reading.volts))
+        return replace(reading, soc=soc_from_volts(rig.on(local_day(reading.at, rig.zone)).bank, reading.volts))
     except ValueError:
         return reading
 

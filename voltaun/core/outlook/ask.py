@@ -9,7 +9,7 @@ from voltaun.core.learned.account import Account, Learned, reckon
 from voltaun.core.learned.hours import Lean, Shares
 from voltaun.core.learned.itself import Flow, histories_of, learn_flows
 from voltaun.core.learned.patterns import learned_trust
-from voltaun.core.learned.use import UseModel, day_legs, learn_uses, use_of
+from voltaun.core.learned.use import UseModel, as_listed_now, day_legs, learn_uses, use_of
 from voltaun.core.log.days import sky_days
 from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.plans import GeneratorRule, Plan
@@ -44,10 +44,10 @@ def learning_window(readings: Iterable[Reading], as_of: datetime) -> list[Readin
     return sorted((r for r in readings if first <= r.at <= as_of), key=lambda r: r.at)
 
 
-def recently(account: Account, as_of: datetime) -> Learned:
+def recently(rig: Rig, account: Account, as_of: datetime) -> Learned:
     """What the account teaches, with the use of the last `USE_DAYS` only (all of it while they tell nothing)."""
     late = [i for i in account.intervals if i.end > as_of - timedelta(days=USE_DAYS)]
-    return replace(account.learned, use=use_of(day_legs(late)) or account.learned.use)
+    return replace(account.learned, use=use_of(as_listed_now(rig, day_legs(late))) or account.learned.use)
 
 
 @dataclass(frozen=True)
@@ -80,10 +80,11 @@ def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: date
     account = account or reckon(rig, window, sun)
     skies = sky_days(rig, account.intervals, sun)
     today = local_day(as_of, rig.zone)
-    learned = recently(account, as_of)
+    learned = recently(rig, account, as_of)
+    legs = as_listed_now(rig, day_legs(account.intervals))
     return Known(window, account, skies, learn_sky(skies, today, sky_kind), learned,
                  lean_of(rig, Shares(rig, account.intervals), learned, as_of),
-                 learn_uses([day_legs(account.intervals)], [today], rig.zone, rig.bank.hard_floor)[0],
+                 learn_uses([legs], [today], rig.zone, rig.bank.hard_floor)[0],
                  learn_flows(rig, [histories_of(rig, account.intervals)], [today])[0])
 
 

@@ -16,7 +16,7 @@ from voltaun.core.instants import day_start, local_day
 from voltaun.core.learned.account import Account, Learned, learn, reckon
 from voltaun.core.learned.hours import Shares
 from voltaun.core.learned.itself import DayFlow, Flow, histories_of, learn_flows
-from voltaun.core.learned.use import Leg, UseModel, day_legs, learn_uses, use_of
+from voltaun.core.learned.use import Leg, UseModel, as_listed_now, day_legs, learn_uses, use_of
 from voltaun.core.log.days import Day, by_day, sky_days
 from voltaun.core.log.ledger import READ, Interval
 from voltaun.core.log.reading import Reading
@@ -117,7 +117,7 @@ class _Past:
         self.made = reckon(rig, ordered, sun).intervals
         self.starts = _seldom([n for n in range(4, len(ordered)) if ordered[n].at >= first], ordered, rig, every)
         self.came = by_day(rig, self.made, sun, local_day(first, rig.zone) - timedelta(days=9)) if self.starts else {}
-        self.legs = day_legs(self.made)  # each closes with an interval, and none looks ahead
+        self.legs = as_listed_now(rig, day_legs(self.made))  # each closes with an interval, and none looks ahead
         self.ends = [leg.end for leg in self.legs]
         self.flow_days = histories_of(rig, self.made)  # likewise
         self.shares = Shares(rig, self.made)  # of each leg likewise
@@ -140,7 +140,7 @@ class _Past:
             if not actuals and reading is None:
                 continue
             known = self._known(n, learned, days[turn], skies[turn], uses[turn], flows[turn])
-            ask = Ask(self.rig, known, self.sun, self.ordered[n].at,
+            ask = Ask(self.rig.on(today), known, self.sun, self.ordered[n].at,
                       max([*actuals, LEVEL_DAYS + 1]), futures, seed + today.toordinal())
             try:
                 ready = prepare(ask)

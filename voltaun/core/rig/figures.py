@@ -13,6 +13,8 @@ from voltaun.core.rig.sources import SOURCE_GROUPS
 Path = tuple[str, ...]
 
 GROUPS = (*SOURCE_GROUPS, "loads")
+DAYS = ("from_day", "until_day")
+"""When a part was there is no figure of it."""
 
 
 def figures(rig: Rig) -> dict[Path, object]:
@@ -20,11 +22,12 @@ def figures(rig: Rig) -> dict[Path, object]:
     found: dict[Path, object] = {}
     for part in ("place", "bank", "inverter"):
         of = getattr(rig, part)
-        found |= {(part, field.name): getattr(of, field.name) for field in fields(of)} if of else {}
+        found |= {(part, field.name): getattr(of, field.name) for field in fields(of)
+                  if field.name not in DAYS} if of else {}
     for group in GROUPS:
         for of in getattr(rig, group):
             found |= {(group, of.name, field.name): getattr(of, field.name) for field in fields(of)
-                      if field.name != "name"}
+                      if field.name not in ("name", *DAYS)}
     return found
 
 

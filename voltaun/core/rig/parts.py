@@ -1,7 +1,7 @@
 """The parts of a rig, as frozen dataclasses with the names of the rig file."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date
 from typing import Any, ClassVar
 
@@ -11,6 +11,7 @@ from voltaun.core.rig.sources import SOURCE_TABLE
 
 SKIES = ("clear", "mixed", "overcast", "storm")
 SOC_FROM = ("shunt", "display", "volts")
+WEEKDAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 PRIORITIES = ("essential", "wanted", "spare")
 EVIDENCE = ("metered", "spot", "trial", "label", "guess")
 
@@ -82,7 +83,35 @@ class Stay:
 
 
 @dataclass(frozen=True)
-class Bank:
+class Dated:
+    """What may be there from a local day on, and until one, both of them days on which it is there; None: always.
+
+    A part with a last day is over: it tells of the log, and nothing is reckoned ahead with it.
+    """
+
+    from_day: date | None = field(default=None, kw_only=True)
+    until_day: date | None = field(default=None, kw_only=True)
+
+    def there_on(self, day: date) -> bool:
+        """Whether it is there on a local day."""
+        return (self.from_day is None or self.from_day <= day) and (self.until_day is None or day <= self.until_day)
+
+    def overlaps(self, other: "Dated") -> bool:
+        """Whether there is a day on which both are there."""
+        return all(a.from_day is None or b.until_day is None or a.from_day <= b.until_day
+                   for a, b in ((self, other), (other, self)))
+
+    def date_faults(self, path: str) -> Iterator[Fault]:
+        """What is wrong with the days."""
+        for name, day in (("from", self.from_day), ("until", self.until_day)):
+            if day is not None and not 1970 <= day.year < 2200:
+                yield Fault(f"{path}.{name}", day.isoformat(), "a day from 1970 to 2199")
+        if self.from_day and self.until_day and self.until_day < self.from_day:
+            yield Fault(f"{path}.until", self.until_day.isoformat(), f"a day from {self.from_day.isoformat()} on")
+
+
+@dataclass(frozen=True)
+class Bank(Dated):
     """The batteries: units of V and Ah in series and parallel, or one all-in-one station in Wh.
 
     tested_energy_wh is what a capacity test found, logged_energy_wh what the log showed and was applied.
@@ -136,13 +165,14 @@ class Bank:
             yield Fault(f"{path}.pack_wh", f"{len(self.pack_wh)} packs", "none: only a station has expansion packs")
         faults = list(out_of_range(self, "bank", path))
         yield from faults
+        yield from self.date_faults(path)
         if not any(fault.path.endswith("_floor") for fault in faults) and self.hard_floor > self.everyday_floor:
             yield Fault(f"{path}.hard_floor", f"{self.hard_floor:g}",
                         f"at most the everyday floor, {self.everyday_floor:g}")
 
 
 @dataclass(frozen=True)
-class Inverter:
+class Inverter(Dated):
     """What it takes with nothing on, what share gets through, and its limits in W."""
 
     idle_w: float = None  # type: ignore[assignment] # by its size, see __post_init__
@@ -157,10 +187,11 @@ class Inverter:
 
     def faults(self, path: str) -> Iterator[Fault]:
         yield from out_of_range(self, "inverter", path)
+        yield from self.date_faults(path)
 
 
 @dataclass(frozen=True)
-class SolarArray:
+class SolarArray(Dated):
     """Panels on one plane: tilt from level, azimuth with 0 = north and 90 = east, both in degrees.
 
     A portable array is aimed at the sun by hand so many times a day (0: it is fixed) in the hours it
@@ -194,10 +225,11 @@ class SolarArray:
         if len(self.shade_by_month) != 12:
             yield Fault(f"{path}.shade_factor", f"{len(self.shade_by_month)} numbers", "one, or twelve")
         yield from out_of_range(self, "arrays", path)
+        yield from self.date_faults(path)
 
 
 @dataclass(frozen=True)
-class Charger:
+class Charger(Dated):
     """A source that gives a steady power at the battery's terminals, W, as its maker or a trial says."""
 
     GROUP: ClassVar[str]
@@ -211,6 +243,7 @@ class Charger:
 
     def faults(self, path: str) -> Iterator[Fault]:
         yield from out_of_range(self, self.GROUP, path)
+        yield from self.date_faults(path)
 
 
 @dataclass(frozen=True)
@@ -261,7 +294,7 @@ class Mains(Charger):
 
 
 @dataclass(frozen=True)
-class Turbine:
+class Turbine(Dated):
     """Wind or water: W it is rated for. What it gives shows in the log; no sky tells it."""
 
     name: str
@@ -274,14 +307,17 @@ class Turbine:
 
     def faults(self, path: str) -> Iterator[Fault]:
         yield from out_of_range(self, "turbines", path)
+        yield from self.date_faults(path)
 
 
 @dataclass(frozen=True)
-class Load:
+class Load(Dated):
     """Something that uses energy, with what is known of it and how well.
 
     What the day's plan may move is a "window" in its pattern: it then runs every so many days, and without a plan it
     would usually be started at a clock hour (None: nobody knows, so it is taken as spread over its window).
+    weekdays  those on which it runs, of `WEEKDAYS`; none: any day will do
+    in_sun    whether it runs only on sun that the bank would not take
     """
 
     name: str
@@ -295,6 +331,8 @@ class Load:
     evidence: str = "guess"
     every_days: int = 1
     usual_start: float | None = None
+    weekdays: tuple[str, ...] = ()
+    in_sun: bool = False
 
     @property
     def movable(self) -> bool:
@@ -304,13 +342,16 @@ class Load:
     @property
     def run_wh(self) -> float:
         """What one run takes on its own side, Wh."""
-        return self.daily_wh * self.every_days
+        return self.daily_wh * (7 / len(self.weekdays) if self.weekdays else self.every_days)
 
     def faults(self, path: str) -> Iterator[Fault]:
         yield from out_of_range(self, "loads", path)
+        yield from self.date_faults(path)
         for name, legal in (("side", ("ac", "dc")), ("priority", PRIORITIES), ("evidence", EVIDENCE)):
             if getattr(self, name) not in legal:
                 yield Fault(f"{path}.{name}", repr(getattr(self, name)), "one of " + ", ".join(legal))
+        if len(set(self.weekdays) & set(WEEKDAYS)) < len(self.weekdays):
+            yield Fault(f"{path}.weekdays", ", ".join(self.weekdays), "some of " + ", ".join(WEEKDAYS))
         if self.pattern != "always":
             yield from _pattern_faults(path, self.pattern)
         if not self.months or any(m not in range(1, 13) for m in self.months):

@@ -23,7 +23,7 @@ from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.calendar import EARLY_DAYS
 from voltaun.core.sizing.lanes import Lane, on_hours
 from voltaun.core.sizing.run import run
-from voltaun.core.sizing.suns import AS_THEY_ARE, Aims, arranged, under_shares
+from voltaun.core.sizing.suns import AS_THEY_ARE, Aims, Suns, arranged, under_shares
 from voltaun.core.sizing.years import Years
 from voltaun.core.sky.clear_sky import RigSun
 
@@ -109,9 +109,11 @@ def _logged(rig: Rig, known: Known, sun: RigSun | None, aims: Aims, other_sun: R
         return None
     begin = day_start(days[0].day, rig.zone).timestamp()
     bounds = begin + 3600.0 * np.arange(24 * len(days) + 1)
-    share = _shares(np.diff(np.sum([array.at(bounds) for array in sun.arrays], axis=0)), days, known)
+    clear = np.diff(sun.total.at(bounds))
+    share = _shares(clear, days, known)
     dates = [of.day for of in days]
-    suns = arranged(rig, under_shares(rig, share, begin, sun, aims, other_sun), aims, dates)
+    suns = _as_it_stood(arranged(rig, under_shares(rig, share, begin, sun, aims, other_sun), aims, dates), clear,
+                        np.diff(np.sum([array.at(bounds) for array in sun.arrays], axis=0)))
     came = suns.sun[:-1, :, AS_IT_WAS]
     by_month = {month: known.lean.shape(rig, month) for month in range(1, 13)}
     shapes = [by_month[day.day.month] for day in days]
@@ -133,6 +135,17 @@ def _logged(rig: Rig, known: Known, sun: RigSun | None, aims: Aims, other_sun: R
     years = Years(suns.sun, both.astype(np.float32), np.ones(2, np.float32), energy, (), ("log",), suns.added_to,
                   suns.others)
     return _Logged(years, dates, levels[0][1])
+
+
+def _as_it_stood(suns: Suns, clear: np.ndarray, clear_now: np.ndarray) -> Suns:
+    """The arrays of now with what those of the time brought; one W more brings what it would have.
+
+    clear, clear_now  clear-sky harvest of each hour of the arrays of the time, and of those of now, Wh
+    """
+    of_now = np.where(clear_now > 0, clear / np.maximum(clear_now, 1e-9), 0.0)[:, None].astype(np.float32)
+    for each in (suns.sun, *suns.others):
+        each[:-1] *= of_now
+    return suns
 
 
 def _at_midnight(read: Sequence[tuple[int, float]]) -> tuple[int, float]:

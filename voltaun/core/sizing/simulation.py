@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from voltaun.core.instants import day_start
-from voltaun.core.learned.use import day_legs
+from voltaun.core.learned.use import as_listed_now, day_legs
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.autonomy import drain
 from voltaun.core.outlook.outlook import Range, quantiles
@@ -115,7 +115,7 @@ def simulate_additions(ask: AdditionsAsk, going: Callable[[float], bool] = lambd
     rig, known = ask.rig, ask.known
     if drain(rig, known.learned, None) is None:
         raise ValueError("use a day: found neither a log nor loads, expected one of them")
-    if ask.sun is None:
+    if ask.sun is None or not rig.arrays:
         raise ValueError("sun: found no array in the rig, expected one to reckon with")
     choices = all_choices(rig, ask.offer)
     lanes = [each.lane for each in choices]
@@ -138,7 +138,7 @@ def simulate_additions(ask: AdditionsAsk, going: Callable[[float], bool] = lambd
 def _drawn(ask: AdditionsAsk) -> tuple[list[list[np.ndarray]], float, Years]:
     """The files' planes, what part of their irradiance gets into the battery, and the years that are drawn."""
     rig, known, aims = ask.rig, ask.known, ask.offer.aims
-    legs = day_legs(known.account.intervals)
+    legs = as_listed_now(rig, day_legs(known.account.intervals))
     planes = [[on_plane(of, array.tilt_deg, array.azimuth_deg) for array in (*rig.arrays, *aims.others(rig))]
               for of in ask.weathers]
     share = system_share(ask, planes) if planes else SYSTEM_SHARE

@@ -4,8 +4,9 @@ Only `make_table` needs pvlib, whose import takes a second or two; it is called 
 place and its table is kept. Everything else is NumPy on that table.
 """
 
+from bisect import bisect_right
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import Any
 
 import numpy as np
@@ -47,8 +48,9 @@ def stands_on(rig: Rig, day: date) -> Place | Stay:
 
 
 def planes(rig: Rig) -> list[PlaneKey]:
-    """The plane of each array of the rig in the rig's order, for each of `stands` in turn."""
-    return [plane_key(place, array) for place in stands(rig) for array in rig.arrays]
+    """The plane of each array of the rig in the rig's order, then of those that are over, for each of `stands` in turn.
+    """
+    return [plane_key(place, array) for place in stands(rig) for array in rig.arrays_ever]
 
 
 def make_table(plane: PlaneKey) -> np.ndarray:
@@ -158,7 +160,8 @@ class MovingTotal:
 class RigSun:
     """Clear-sky harvest of every array of a rig, Wh at the battery's terminals, shade included.
 
-    limits_w of each array's controller, input_limit_w of all of them together (a station's input).
+    arrays  each array of now, as if it had always been there; limits_w  of each one's controller
+    total   of the arrays that were there at the time; input_limit_w  of all of them together (a station's input)
     """
 
     arrays: tuple[RunningTotal | MovingTotal, ...]
@@ -177,26 +180,37 @@ def rig_sun(rig: Rig, tables: list[np.ndarray]) -> RigSun | None:
     Clear-sky Wh = rated kW × clear-sky kWh/m² × 1000 × shade factor of the month (× the place's). A rig
     that moves sees the sun and shade of the place where it stood.
     """
-    if not rig.arrays:
+    if not rig.arrays_ever:
         return None
     months = np.repeat(np.repeat(np.arange(12), DAYS_IN_MONTH), STEPS_PER_DAY)
     harvests = [table.astype(float) * array.rated_w / 1000 * np.array(array.shade_by_month)[months]
                 * getattr(place, "shade_factor", 1.0)
                 for (place, array), table in zip(_placed(rig), tables, strict=True)]
-    starts = [day_start(stay.from_day, rig.zone).timestamp() for stay in rig.places]
-    count = len(rig.arrays)
+    ever = rig.arrays_ever
+    count = len(ever)
 
-    def moving(of: list[np.ndarray]) -> RunningTotal | MovingTotal:
+    def moving(of: list[np.ndarray], days: list[date]) -> RunningTotal | MovingTotal:
         totals = [RunningTotal(harvest) for harvest in of]
+        starts = [day_start(day, rig.zone).timestamp() for day in days]
         return MovingTotal(totals, starts) if starts else totals[0]
-    return RigSun(tuple(moving(harvests[n::count]) for n in range(count)),
-                  tuple(controller_limit(rig, array) for array in rig.arrays),
-                  moving([np.sum(harvests[n:n + count], axis=0) for n in range(0, len(harvests), count)]),
+    moves = [stay.from_day for stay in rig.places]
+    turns = sorted({*moves, *rig.turns})
+    stood = [harvests[count * bisect_right(moves, day):][:count] for day in (date.min, *turns)]
+    there = [np.sum([harvest for harvest, array in zip(harvests_there, ever, strict=True) if array.there_on(day)]
+                    or [np.zeros(TABLE_LENGTH)], axis=0)
+             for harvests_there, day in zip(stood, (_before(turns), *turns), strict=True)]
+    return RigSun(tuple(moving(harvests[n::count], moves) for n in range(len(rig.arrays))),
+                  tuple(controller_limit(rig, array) for array in rig.arrays), moving(there, turns),
                   rig.bank.solar_input_w)
 
 
+def _before(turns: list[date]) -> date:
+    """A day before all of these."""
+    return turns[0] - timedelta(days=1) if turns else date.min
+
+
 def _placed(rig: Rig) -> list[tuple[Place | Stay, SolarArray]]:
-    return [(place, array) for place in stands(rig) for array in rig.arrays]
+    return [(place, array) for place in stands(rig) for array in rig.arrays_ever]
 
 
 def monthly_clear_sky(rig: Rig, tables: list[np.ndarray]) -> np.ndarray:
@@ -205,10 +219,11 @@ def monthly_clear_sky(rig: Rig, tables: list[np.ndarray]) -> np.ndarray:
     At the place where it stands last. Shade counts, so that kWh/m² × rated kW is what the panels see
     under a clear sky.
     """
-    count = len(rig.arrays)
+    ever, count = len(rig.arrays_ever), len(rig.arrays)
     rated = np.array([array.rated_w for array in rig.arrays])
+    last = list(zip(_placed(rig), tables, strict=True))[-ever:][:count]
     by_month = np.array([month_means(table) * np.array(array.shade_by_month) * getattr(place, "shade_factor", 1.0)
-                         for (place, array), table in zip(_placed(rig)[-count:], tables[-count:], strict=True)])
+                         for (place, array), table in last])
     return np.asarray(rated @ by_month / rated.sum())
 
 

@@ -6,7 +6,7 @@ from datetime import date
 from wtforms import BooleanField, Form, RadioField, SelectField, StringField
 
 from voltaun.core.rig.fields import FIELDS
-from voltaun.core.rig.parts import CHEMISTRIES, EVIDENCE, PRIORITIES, SOC_FROM
+from voltaun.core.rig.parts import CHEMISTRIES, EVIDENCE, PRIORITIES, SOC_FROM, WEEKDAYS
 from voltaun.core.rig.sources import STEADY
 from voltaun.core.units import KINDS, QuantityError, parse
 from voltaun.pages.fields import QuantityField, TypedField
@@ -91,6 +91,19 @@ class MonthsField(TypedField):
         if value is None:
             return ""
         return "all" if len(value) == 12 else " ".join(map(str, value))
+
+
+class WeekdaysField(TypedField):
+    """The weekdays on which a load runs: `Mon Fri`; none for any."""
+
+    def read(self, text):
+        found = [word[:3] for word in text.lower().replace(",", " ").split()]
+        if not set(found) <= set(WEEKDAYS):
+            raise QuantityError(repr(text), "days of the week", "Mon Fri")
+        return [day for day in WEEKDAYS if day in found]
+
+    def show(self, value):
+        return " ".join(day.capitalize() for day in value or ())
 
 
 class FigureField(QuantityField):
@@ -206,6 +219,8 @@ class LoadForm(Form):
     months = MonthsField("Months")
     every_days = FigureField("Every so many days", "loads.every_days", "number")
     usual_start = FigureField("Usually from, o’clock", "loads.usual_start", "number")
+    weekdays = WeekdaysField("Only on weekdays")
+    in_sun = BooleanField("Only with sun to spare")
 
 
 _USE_SIDES = [("dc", "at the battery (DC)"), ("ac", "behind the inverter (AC)")]
