@@ -41,7 +41,8 @@ def card(rig: Rig, known: Known, sun: RigSun | None, month: int, seed: int = 1) 
     """The levels of a month. Raises ValueError where no use is known."""
     if known.learned.use is None and not rig.loads:
         raise ValueError("use a day: found neither a log nor loads, expected one of them")
-    years = from_log(rig, known, as_listed_now(rig, day_legs(known.account.intervals)), sun, YEARS, seed)
+    years = from_log(rig, known, as_listed_now(rig, day_legs(known.account.intervals)),
+                     known.believed(rig, sun), YEARS, seed)
     return Card(month, safe_levels(_tried(rig), chances_by_level(rig, years, month)),
                 season_of(month, rig.place.latitude > 0) in years.guesses)
 

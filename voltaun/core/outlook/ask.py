@@ -1,15 +1,16 @@
 """The question an outlook answers, frozen: the rig, what its log tells, what is planned, and how far to look."""
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
 
-from voltaun.core.instants import local_day
+from voltaun.core.instants import day_start, local_day
 from voltaun.core.learned.account import Account, Learned, reckon
 from voltaun.core.learned.hours import Lean, Shares
 from voltaun.core.learned.itself import Flow, histories_of, learn_flows
 from voltaun.core.learned.patterns import learned_trust
 from voltaun.core.learned.use import UseModel, as_listed_now, day_legs, learn_uses, use_of
+from voltaun.core.learned.yield_step import YieldStep, yield_step
 from voltaun.core.log.days import sky_days
 from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.plans import GeneratorRule, Plan
@@ -28,6 +29,9 @@ USE_DAYS = 120
 TRUST = ((2.5, 0.9), (4.5, 0.8), (6.5, 0.65), (float("inf"), 0.5))
 """How far a word given so many days ahead is trusted, until the log has seen some come true or not."""
 
+
+NEAR_DAYS = 45
+"""So near a day that was explained, a step is the same."""
 
 Trust = Callable[[float], float]
 """How far a sky word is trusted, 0–1, by the days that it was given ahead."""
@@ -57,6 +61,7 @@ class Known:
     readings, account  of the learning window, in order of time; skies  the sky's days; sky  their model
     learned  what the account teaches, its use lately only; use  how the use goes on, None with too few days
     lean  at what hours the use comes; flows  how the sources that run by themselves go on
+    step  in what the sun brings, that no part explains: all of this is reckoned with the panels as they seem since
     """
 
     readings: Sequence[Reading]
@@ -67,17 +72,34 @@ class Known:
     lean: Lean
     use: UseModel | None = None
     flows: Mapping[str, Flow] = field(default_factory=dict)
+    step: YieldStep | None = None
+
+    def believed(self, rig: Rig, sun: RigSun | None) -> RigSun | None:
+        """The rig's clear-sky harvest with the panels as they seem to have been, and to be."""
+        return sun and with_step(rig, sun, self.step)
+
+
+def with_step(rig: Rig, sun: RigSun, step: YieldStep | None) -> RigSun:
+    """The clear-sky harvest with an unexplained step in it."""
+    return sun.stepped(day_start(step.day, rig.zone), *step.factors) if step else sun
 
 
 def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: datetime,
-          account: Account | None = None, sky_kind: Kind = SKY) -> Known:
+          account: Account | None = None, sky_kind: Kind = SKY, explained: Collection[date] = ()) -> Known:
     """Reckon a log as it was known at an instant; readings outside the learning window are left out.
 
     account  of these readings, where they were reckoned already and all lie in the window
     sky_kind  what is believed of the sky before the log tells
+    explained  days near which a step in what the sun brings is no change of the panels, as the user said
     """
     window = learning_window(readings, as_of)
     account = account or reckon(rig, window, sun)
+    step = yield_step(rig, account.intervals, window, sun)
+    if step and any(abs((step.day - day).days) <= NEAR_DAYS for day in explained):
+        step = None
+    if step and sun:
+        sun = with_step(rig, sun, step)
+        account = reckon(rig, window, sun)
     skies = sky_days(rig, account.intervals, sun)
     today = local_day(as_of, rig.zone)
     learned = recently(rig, account, as_of)
@@ -85,7 +107,7 @@ def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: date
     return Known(window, account, skies, learn_sky(skies, today, sky_kind), learned,
                  lean_of(rig, Shares(rig, account.intervals), learned, as_of),
                  learn_uses([legs], [today], rig.zone, rig.bank.hard_floor)[0],
-                 learn_flows(rig, [histories_of(rig, account.intervals)], [today])[0])
+                 learn_flows(rig, [histories_of(rig, account.intervals)], [today])[0], step)
 
 
 def lean_of(rig: Rig, shares: Shares, learned: Learned, as_of: datetime) -> Lean:
@@ -121,6 +143,11 @@ class Ask:
     def today(self) -> date:
         """The local day of `as_of`."""
         return local_day(self.as_of, self.rig.zone)
+
+    @property
+    def believed_sun(self) -> RigSun | None:
+        """The clear-sky harvest with the panels as they seem."""
+        return self.known.believed(self.rig, self.sun)
 
     @property
     def trust(self) -> Trust:

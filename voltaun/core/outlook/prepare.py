@@ -52,7 +52,7 @@ def prepare(ask: Ask) -> Prepared:
     stands = standing(ask)
     grid = Grid.between(stands.read_at, ask.as_of, ask.today + timedelta(days=ask.days), ask.rig)
     # Single precision is far finer than any of this is known, and halves the memory that must be moved.
-    harvest = grid.harvest(ask.sun, _shares(ask, grid.days, words).astype(np.float32))
+    harvest = grid.harvest(ask.believed_sun, _shares(ask, grid.days, words).astype(np.float32))
     by_plan = planned(ask, grid)
     itself = _by_itself(ask, grid)
     harvest += by_plan[:, None]

@@ -112,6 +112,7 @@ def _worst(rig: Rig, days: Mapping[date, Day], length: int) -> date | None:
 def _sun_by_hour(ask: Ask, day: Day) -> np.ndarray:
     """Sun of a day, spilt with it, in each of its clock hours, Wh, as the clear sky lay over them."""
     bounds = day_start(day.day, ask.rig.zone).timestamp() + 3600.0 * np.arange(25)
-    clear = np.diff(ask.sun.total.at(bounds)) if ask.sun else np.zeros(24)
+    sun = ask.believed_sun
+    clear = np.diff(sun.total.at(bounds)) if sun else np.zeros(24)
     came, whole = day.harvest["solar"] + day.spilt_wh, clear.sum()
     return np.asarray(came * clear / whole if whole > 0 else np.zeros(24))

@@ -55,6 +55,11 @@ class AdditionsAsk:
     most_days: float = SHORT_DAYS
     replays: bool = True
 
+    @property
+    def believed_sun(self) -> RigSun | None:
+        """The clear-sky harvest with the panels as they seem."""
+        return self.known.believed(self.rig, self.sun)
+
 
 @dataclass(frozen=True)
 class Spread(Range):
@@ -128,7 +133,7 @@ def simulate_additions(ask: AdditionsAsk, going: Callable[[float], bool] = lambd
     usual, hard = ([getattr(of.below, name) for of in outcomes] for name in ("p50", "p90"))
     aims = ask.offer.aims
     recorded = _as_recorded(ask, planes, share, lanes) if planes and ask.replays else None
-    again = log_again(rig, known, ask.sun, lanes, aims, ask.other_sun) if ask.replays else None
+    again = log_again(rig, known, ask.believed_sun, lanes, aims, ask.other_sun) if ask.replays else None
     best = answer(choices, usual, hard, ask.most_days)
     return Additions(ask, choices, outcomes, recorded, again, unbeaten(choices, usual), best,
                      _between(ask, choices, outcomes) if drawn.guesses else None, drawn.guesses, drawn.sources,
@@ -145,8 +150,8 @@ def _drawn(ask: AdditionsAsk) -> tuple[list[list[np.ndarray]], float, Years]:
     if planes:
         return planes, share, weather_years.from_files(rig, known, legs, planes, ask.weathers, share, ask.years,
                                                        ask.seed, aims)
-    return planes, share, weather_years.from_log(rig, known, legs, ask.sun, ask.years, ask.seed, ask.habits, aims,
-                                                 ask.other_sun)
+    return planes, share, weather_years.from_log(rig, known, legs, ask.believed_sun, ask.years, ask.seed, ask.habits,
+                                                 aims, ask.other_sun)
 
 
 def outcome_of(ask: AdditionsAsk, lane: Lane) -> Outcome:
@@ -198,11 +203,12 @@ def system_share(ask: AdditionsAsk, planes: Sequence[Sequence[np.ndarray]]) -> f
         for n, at in enumerate(weather.dates):
             by_day[min(at.timetuple().tm_yday, 365) - 1] += sums[n] / (weather.days / 365) / len(ask.weathers)
     smooth = np.convolve(np.concatenate((by_day[-15:], by_day, by_day[:15])), np.ones(31) / 31, "valid")
-    assert ask.sun is not None
+    sun = ask.believed_sun
+    assert sun is not None
     got = expected = 0.0
     for day in told:
         start = day_start(day.day, rig.zone).timestamp()
-        got += shares[day.day.month - 1] * float(ask.sun.total.between(start, start + 86_400))
+        got += shares[day.day.month - 1] * float(sun.total.between(start, start + 86_400))
         expected += smooth[min(day.day.timetuple().tm_yday, 365) - 1]
     if not expected:
         return SYSTEM_SHARE

@@ -5,7 +5,7 @@ place and its table is kept. Everything else is NumPy on that table.
 """
 
 from bisect import bisect_right
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from typing import Any
 
@@ -156,6 +156,22 @@ class MovingTotal:
         return np.asarray(self.at(end) - self.at(start))
 
 
+class SteppedTotal:
+    """A running total of which more or less is believed before and since an instant (seconds since 1970)."""
+
+    def __init__(self, total: "RunningTotal | MovingTotal", at: float, before: float, since: float):
+        self._total, self._at, self._before, self._since = total, at, before, since
+
+    def at(self, epoch: ArrayLike) -> np.ndarray:
+        """Running total at these instants, in the tables' unit; only differences of it mean something."""
+        off = self._total.at(epoch) - self._total.at(self._at)
+        return np.asarray(np.where(off < 0, self._before, self._since) * off)
+
+    def between(self, start: ArrayLike, end: ArrayLike) -> np.ndarray:
+        """Total between instants (seconds since the epoch), in the tables' unit."""
+        return np.asarray(self.at(end) - self.at(start))
+
+
 @dataclass(frozen=True)
 class RigSun:
     """Clear-sky harvest of every array of a rig, Wh at the battery's terminals, shade included.
@@ -164,14 +180,26 @@ class RigSun:
     total   of the arrays that were there at the time; input_limit_w  of all of them together (a station's input)
     """
 
-    arrays: tuple[RunningTotal | MovingTotal, ...]
+    arrays: tuple[RunningTotal | MovingTotal | SteppedTotal, ...]
     limits_w: tuple[float | None, ...]
-    total: RunningTotal | MovingTotal
+    total: RunningTotal | MovingTotal | SteppedTotal
     input_limit_w: float | None = None
 
     def between(self, start: datetime, end: datetime) -> float:
         """Clear-sky harvest of the rig between two instants, Wh."""
         return float(self.total.between(start.timestamp(), end.timestamp()))
+
+    def stepped(self, at: datetime, before: float, since: float) -> "RigSun":
+        """The same with what was there before and since an instant so many times as large; what lies ahead as since."""
+        epoch = at.timestamp()
+        arrays = self.arrays if since == 1 else tuple(SteppedTotal(
+            _known_total(of), epoch, since, since) for of in self.arrays)
+        return replace(self, arrays=arrays, total=SteppedTotal(_known_total(self.total), epoch, before, since))
+
+
+def _known_total(of: "RunningTotal | MovingTotal | SteppedTotal") -> "RunningTotal | MovingTotal":
+    assert not isinstance(of, SteppedTotal), "a sun has one step at the most"
+    return of
 
 
 def rig_sun(rig: Rig, tables: list[np.ndarray]) -> RigSun | None:

@@ -22,7 +22,7 @@ def again_strips(made: Additions, which: int, key: str) -> list:
     ask, lane = made.ask, made.choices[which].lane
     rig, floors = ask.rig, (ask.rig.bank.everyday_floor, ask.rig.bank.hard_floor)
     lived = context.kept("levels_again", (*context.state(), key, which), lambda: levels_again(
-        rig, ask.known, ask.sun, lane, ask.offer.aims, ask.other_sun))
+        rig, ask.known, ask.believed_sun, lane, ask.offer.aims, ask.other_sun))
     pictures = []
     for size, count in ((strip.WIDE, AGAIN_DAYS), (strip.NARROW, AGAIN_FEW)):
         begin = lived.worst(floors[0], count)
