@@ -8,8 +8,9 @@ import numpy as np
 from tests.support import readings, rig
 from voltaun.core.instants import zone
 from voltaun.core.learned import season, use
+from voltaun.core.learned.level import use_level
 from voltaun.core.learned.share import ShareLearned, with_spilt
-from voltaun.core.learned.use import Leg, learn_uses
+from voltaun.core.learned.use import Leg, Lot, learn_uses
 from voltaun.core.log.ledger import intervals
 
 HOBART = zone("Australia/Hobart")
@@ -21,6 +22,10 @@ def legs(*watt_hours, hours=24.0):
     last = datetime(2026, 11, 24, 21, tzinfo=UTC)
     return [Leg(hours, wh * hours / 24, None, None, False, True, last - timedelta(days=n))
             for n, wh in enumerate(reversed(watt_hours))][::-1]
+
+
+def lot(day, wh, days=1.0):
+    return Lot(days, np.eye(7)[day.weekday()], wh, day)
 
 
 def model(*watt_hours):
@@ -81,18 +86,38 @@ class Habits(unittest.TestCase):
 
     def test_old_days_fade_from_the_usual(self):
         # 1000 today and 2000 forty days ago, which weighs 1/e = 0.3679: (1000 + 735.8) / 1.3679 = 1269.
-        days = {TODAY - timedelta(days=40): 2000.0, TODAY: 1000.0}
-        self.assertAlmostEqual(use._scale(days, TODAY), (1000 + 2000 / math.e) / (1 + 1 / math.e))
-        self.assertAlmostEqual(use._scale(days, TODAY), 1269, delta=0.5)
+        lots = [lot(TODAY - timedelta(days=40), 2000.0), lot(TODAY, 1000.0)]
+        self.assertAlmostEqual(use._scale(lots, TODAY), (1000 + 2000 / math.e) / (1 + 1 / math.e))
+        self.assertAlmostEqual(use._scale(lots, TODAY), 1269, delta=0.5)
+        # One of three days counts three times as much.
+        self.assertAlmostEqual(use._scale([lot(TODAY, 1000.0, 3.0), lot(TODAY, 2000.0)], TODAY), 1250.0)
 
     def test_a_weekday_is_believed_as_if_eight_of_its_days_had_shown_nothing(self):
         # Eight weeks, Mondays 1700 and else 1000: the mean is 1100, Mondays 600 / 1100 = 0.545 more; 8 of 16 count.
-        days = {TODAY - timedelta(days=n): 1700.0 if (TODAY - timedelta(days=n)).weekday() == 0 else 1000.0
-                for n in range(56)}
-        habit = use._weekdays(days, 1100.0)
+        days = [TODAY - timedelta(days=n) for n in range(56)]
+        habit = use._weekdays([lot(day, 1000.0 if day.weekday() else 1700.0) for day in days], 1100.0)
         self.assertAlmostEqual(habit[0], 1 + 8 / 16 * 600 / 1100)
         self.assertAlmostEqual(habit[3], 1 - 8 / 16 * 100 / 1100)
-        self.assertEqual(use._weekdays({}, 0.0).tolist(), [1.0] * 7)
+        self.assertEqual(use._weekdays([], 0.0).tolist(), [1.0] * 7)
+
+    def test_weekends_and_the_five_days_between_them_tell_the_weekdays(self):
+        # Eight weeks: Saturday and Sunday 1800 Wh each, read together, the other days 1000, together: 1228.6 a day.
+        monday, midnight, there = date(2026, 9, 28), datetime(2026, 9, 28, tzinfo=UTC), zone("Etc/UTC")
+        made = [Leg(hours, wh, None, None, False, True, midnight + timedelta(weeks=n, days=ends))
+                for n in range(8) for hours, wh, ends in ((120.0, 5000.0, 5), (48.0, 3600.0, 7))]
+        lots = use._lots({}, made, there)
+        self.assertAlmostEqual(use._scale([replace(of, middle=TODAY) for of in lots], TODAY), 8600 / 7)
+        habit = use._weekdays(lots, 8600 / 7)
+        # Saturday and Sunday are one figure for two days, which counts 16 against 8 of nothing: half of 0.465 and more.
+        self.assertAlmostEqual(habit[5], habit[6])
+        self.assertAlmostEqual(habit[5], 1 + 8 / (8 + 8) * (1800 * 7 / 8600 - 1), places=6)
+        self.assertEqual(sorted(use.mean_days(made[:1], there, habit)), [monday + timedelta(days=n) for n in range(5)])
+
+    def test_weeks_in_which_little_was_used_are_an_absence_and_others_are_not(self):
+        end = datetime(2026, 9, 28, 18, tzinfo=HOBART)
+        gone, at_home = (Leg(480.0, wh, None, None, False, True, end) for wh in (1800.0, 18000.0))
+        (found,) = use.absences([gone, at_home], 1000.0, HOBART)
+        self.assertEqual((found.first, found.last, found.use_wh), (date(2026, 9, 9), date(2026, 9, 28), 90.0))
 
     def test_with_fewer_than_seven_days_nothing_is_said(self):
         self.assertIsNone(model(*[1000.0] * 6))
@@ -163,3 +188,52 @@ class Habits(unittest.TestCase):
         days = [TODAY + timedelta(days=n) for n in range(5)]
         self.assertTrue((of.draw(days, 50, 3)[:2] == of.draw(days[:2], 50, 3)).all())
         self.assertEqual(of.draw([], 50, 3).shape, (0, 50))
+
+
+class Level(unittest.TestCase):
+    FIRST = date(2025, 1, 6)
+
+    def days(self, count, wh):
+        return {self.FIRST + timedelta(days=n): wh(n) for n in range(count)}
+
+    def ahead(self, told, latitude=0.0):
+        made = use_level(told, latitude)
+        return made, made.draw(np.arange(365), 400, np.random.default_rng(1)) * made.mean_wh
+
+    def test_the_same_use_every_day_goes_on(self):
+        made, drawn = self.ahead(self.days(430, lambda n: 1000.0))
+        self.assertAlmostEqual(float(drawn.mean()), 1000.0, delta=5)
+        self.assertLess(float(drawn.std()), 30)
+        self.assertAlmostEqual(made.factor(self.FIRST), 1.0, delta=0.01)
+
+    def test_use_that_has_grown_is_carried_on_as_it_is_now(self):
+        # 1000 Wh until day 110, in a line to 1500 on day 320, and so on to day 430, as the days of early winter come
+        # again: a mean of all would be 1265.
+        grown = self.days(430, lambda n: 1000 + 500 * min(max((n - 110) / 210, 0.0), 1.0))
+        _, drawn = self.ahead(grown)
+        self.assertAlmostEqual(float(drawn.mean()), 1500.0, delta=75)
+
+    def test_a_season_that_came_twice_is_no_growth(self):
+        seasons = self.days(730, lambda n: 1000 + 250 * np.cos(2 * np.pi * n / 365))
+        _, drawn = self.ahead(seasons)
+        january, july = (float(drawn[n:n + 30].mean()) for n in (0, 180))
+        self.assertAlmostEqual(january, 1250.0, delta=40)
+        self.assertAlmostEqual(july, 750.0, delta=40)
+
+    def test_what_was_not_seen_is_wide(self):
+        _, drawn = self.ahead(self.days(60, lambda n: 1000.0 + 60 * (n % 3)))
+        seen, unseen = (float(drawn[n].std()) for n in (30, 210))
+        self.assertGreater(unseen, 2 * seen)
+
+    def test_winters_use_more_before_the_log_tells_in_the_north_in_january(self):
+        summer = {date(2026, 6, 15) + timedelta(days=n): 1000.0 for n in range(60)}
+        # 0.12 more than the mean in midwinter, as much less in midsummer, at 45 degrees and beyond.
+        for latitude, day, low, high in ((50.0, 14, 1180, 1320), (50.0, 196, 960, 1040), (0.0, 14, 960, 1040),
+                                         (-50.0, 14, 720, 860)):
+            with self.subTest(latitude=latitude, day=day):
+                drawn = self.ahead(summer, latitude)[1]
+                self.assertTrue(low < float(drawn[day].mean()) < high, float(drawn[day].mean()))
+
+    def test_nothing_known_is_none_and_nothing_used_is_drawn_as_nothing(self):
+        self.assertIsNone(use_level({}, 0.0))
+        self.assertEqual(float(self.ahead(self.days(20, lambda n: 0.0))[1].max()), 0.0)

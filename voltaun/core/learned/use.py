@@ -1,14 +1,14 @@
 """Use per day, from legs of about a day."""
 
 import math
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 import numpy as np
 
-from voltaun.core.instants import local_day
+from voltaun.core.instants import at_clock, day_start, local_day
 from voltaun.core.log.ledger import READ, Interval
 from voltaun.core.rig.loads import load_dc_wh
 from voltaun.core.rig.parts import Load
@@ -56,18 +56,27 @@ class UseLearned:
 
 def day_legs(made: Sequence[Interval]) -> list[Leg]:
     """Join following intervals into legs of about a day (18 h or more; gaps over a week are left out)."""
-    return [_leg(group, sum(interval.hours for interval in group)) for group in grouped(made)]
+    return [_leg(group, hours) for group, hours in _joined(made) if hours <= MAX_LEG_HOURS]
+
+
+def gap_legs(made: Sequence[Interval]) -> list[Leg]:
+    """The legs of more than a week: what nobody logged, and perhaps nobody was there."""
+    return [_leg(group, hours) for group, hours in _joined(made) if hours > MAX_LEG_HOURS]
 
 
 def grouped(made: Sequence[Interval]) -> Iterator[list[Interval]]:
-    """The intervals of each leg."""
+    """The intervals of each leg of about a day."""
+    return (group for group, hours in _joined(made) if hours <= MAX_LEG_HOURS)
+
+
+def _joined(made: Sequence[Interval]) -> Iterator[tuple[list[Interval], float]]:
+    """Following intervals until they are 18 h or more, with their hours."""
     group, hours = [], 0.0
     for interval in made:
         group.append(interval)
         hours += interval.hours
         if hours >= MIN_LEG_HOURS:
-            if hours <= MAX_LEG_HOURS:
-                yield group
+            yield group, hours
             group, hours = [], 0.0
 
 
@@ -113,6 +122,16 @@ def use_of(legs: list[Leg]) -> UseLearned | None:
     return UseLearned(rates, mean, float(rates.std(ddof=1)) if len(rates) > 1 else None, read_share)
 
 
+@dataclass(frozen=True)
+class Lot:
+    """Some use together: on how many days, what part of them is each weekday's (7,), Wh a day, and the middle of it."""
+
+    days: float
+    weekdays: np.ndarray
+    wh_a_day: float
+    middle: date
+
+
 LONGEST_DAY_HOURS = 36.0
 """A longer leg tells a mean, and nothing of a single day."""
 
@@ -155,10 +174,12 @@ def learn_uses(histories: Sequence[Sequence[Leg]], todays: Sequence[date], zone:
     told = [days_of(legs, zone) for legs in histories]
     cuts = [cut_short(days, legs, zone, hard_floor) for days, legs in zip(told, histories, strict=True)]
     frees = [free_of(days, cut) for days, cut in zip(told, cuts, strict=True)]
-    scales = [_scale(days, today) for days, today in zip(frees, todays, strict=True)]
-    habits = [_weekdays(days, scale) for days, scale in zip(frees, scales, strict=True)]
-    seen = [[Seen(day, wh / scale / habit[day.weekday()], day in cut) for day, wh in days.items()] if scale else []
-            for days, cut, scale, habit in zip(told, cuts, scales, habits, strict=True)]
+    lots = [_lots(days, legs, zone) for days, legs in zip(frees, histories, strict=True)]
+    scales = [_scale(of, today) for of, today in zip(lots, todays, strict=True)]
+    habits = [_weekdays(of, scale) for of, scale in zip(lots, scales, strict=True)]
+    usual = [_unlike(of, scale, habit) * scale for of, scale, habit in zip(lots, scales, habits, strict=True)]
+    seen = [[Seen(day, wh / of / habit[day.weekday()], day in cut) for day, wh in days.items()] if of else []
+            for days, cut, of, habit in zip(told, cuts, usual, habits, strict=True)]
     made = learn(seen, todays, USE)
     return [UseModel(series, scale, habit) if scale and series.days >= LEAST_DAYS_OF_USE else None
             for series, scale, habit in zip(made, scales, habits, strict=True)]
@@ -173,6 +194,48 @@ def days_of(legs: Sequence[Leg], zone: ZoneInfo) -> dict[date, float]:
     """The use by the local day in which the middle of its leg lies, Wh."""
     return {day_of(leg.end, leg.hours, zone): leg.use_wh * 24 / leg.hours
             for leg in legs if leg.use_wh is not None and leg.hours <= LONGEST_DAY_HOURS}
+
+
+def days_within(leg: Leg, zone: ZoneInfo) -> list[date]:
+    """The local days that lie in a leg with their noon."""
+    first, last = local_day(leg.end - timedelta(hours=leg.hours - 12), zone), local_day(leg.end, zone)
+    days = [first + timedelta(days=n) for n in range(-1, (last - first).days + 2)]
+    begin, end = leg.end - timedelta(hours=leg.hours), leg.end
+    return [day for day in days if begin < at_clock(day, 12, zone) <= end]
+
+
+def mean_days(legs: Sequence[Leg], zone: ZoneInfo, weekdays: np.ndarray) -> dict[date, float]:
+    """The days of legs that are too long to tell a single one, Wh: at the leg's mean, by their weekdays' own part."""
+    found: dict[date, float] = {}
+    for leg in legs:
+        days = days_within(leg, zone)
+        if leg.use_wh is not None and leg.hours > LONGEST_DAY_HOURS and days:
+            usual = float(_hours_of_weekdays(leg, zone) @ weekdays) / leg.hours
+            found |= {day: leg.use_wh / leg.hours * 24 * float(weekdays[day.weekday()]) / usual for day in days}
+    return found
+
+
+ABSENT_SHARE = 0.5
+"""A leg of more than a week in which less than this part of the usual was used a day is an absence."""
+
+
+@dataclass(frozen=True)
+class Absence:
+    """Local days on which nobody was there, the first and the last, and what an empty house uses, Wh a day."""
+
+    first: date
+    last: date
+    use_wh: float
+
+
+def absences(gaps: Sequence[Leg], usual_wh: float, zone: ZoneInfo) -> list[Absence]:
+    """Of the legs of more than a week those in which nobody was there; usual_wh  a day of living there."""
+    found = []
+    for leg in gaps:
+        days = days_within(leg, zone)
+        if leg.use_wh is not None and days and leg.use_wh / leg.hours * 24 < ABSENT_SHARE * usual_wh:
+            found.append(Absence(days[0], days[-1], leg.use_wh / leg.hours * 24))
+    return found
 
 
 LEAST_FREE = 14
@@ -199,17 +262,57 @@ def free_of(told: dict[date, float], cut: set[date]) -> dict[date, float]:
     return {day: wh for day, wh in told.items() if day not in cut} if len(told) - len(cut) >= LEAST_FREE else told
 
 
-def _scale(days: dict[date, float], today: date) -> float:
+def _lots(free: Mapping[date, float], legs: Sequence[Leg], zone: ZoneInfo) -> list[Lot]:
+    """The use of the days that were not cut short, and of the legs that are no single day."""
+    found = [Lot(1.0, np.eye(7)[day.weekday()], wh, day) for day, wh in free.items()]
+    single = {day_of(leg.end, leg.hours, zone) for leg in legs if leg.hours <= ONE_DAY_HOURS}
+    found = [of for of in found if of.middle in single]
+    for leg in legs:
+        if leg.use_wh is not None and leg.hours > ONE_DAY_HOURS:
+            found.append(Lot(leg.hours / 24, _hours_of_weekdays(leg, zone) / leg.hours, leg.use_wh / leg.hours * 24,
+                             day_of(leg.end, leg.hours, zone)))
+    return found
+
+
+ONE_DAY_HOURS = 30.0
+"""A leg up to so long is taken for the day of its middle; of a longer one each weekday has its own hours."""
+
+
+def _hours_of_weekdays(leg: Leg, zone: ZoneInfo) -> np.ndarray:
+    """How many hours of a leg fall on each weekday, (7,)."""
+    begin, hours = leg.end - timedelta(hours=leg.hours), np.zeros(7)
+    day = local_day(begin, zone)
+    while begin < leg.end:
+        end = min(leg.end, day_start(day + timedelta(days=1), zone))
+        hours[day.weekday()] += (end - begin) / timedelta(hours=1)
+        begin, day = end, day + timedelta(days=1)
+    return hours
+
+
+def _scale(lots: Sequence[Lot], today: date) -> float:
     """Mean use a day, late days counting more, Wh."""
-    weights = [math.exp(-(today - day).days / SCALE_DAYS) for day in days]
-    return sum(wh * weight for wh, weight in zip(days.values(), weights, strict=True)) / sum(weights) if days else 0.0
+    weights = [of.days * math.exp(-(today - of.middle).days / SCALE_DAYS) for of in lots]
+    return sum(of.wh_a_day * weight for of, weight in zip(lots, weights, strict=True)) / sum(weights) if lots else 0.0
 
 
-def _weekdays(days: dict[date, float], scale: float) -> np.ndarray:
-    """What each weekday is multiplied by, drawn towards 1."""
+def _unlike(lots: Sequence[Lot], scale: float, habit: np.ndarray) -> float:
+    """How much more the days that are told by themselves use than all of them: with weekends only it is not one, for
+    little is believed of a habit yet."""
+    if not scale or all(of.days == 1.0 for of in lots):
+        return 1.0
+    rates = np.array([of.wh_a_day / scale / float(of.weekdays @ habit) for of in lots])
+    length = np.array([of.days for of in lots])
+    single = length <= LONGEST_DAY_HOURS / 24
+    return float(rates[single] @ length[single] / length[single].sum() / (rates @ length) * length.sum()) \
+        if single.any() else 1.0
+
+
+def _weekdays(lots: Sequence[Lot], scale: float) -> np.ndarray:
+    """What each weekday is multiplied by, drawn towards 1: of longer legs that which explains their means best."""
     if not scale:
         return np.ones(7)
-    of = np.array([day.weekday() for day in days])
-    off = np.clip(np.array(list(days.values())) / scale, 0.2, 3.0) - 1
-    means = np.bincount(of, off - off.mean(), 7) / (np.bincount(of, minlength=7) + WEEKDAY_DAYS)
-    return np.asarray(1 + means)
+    length, parts = np.array([of.days for of in lots]), np.array([of.weekdays for of in lots])
+    off = np.clip([of.wh_a_day / scale for of in lots], 0.2, 3.0) - 1
+    off = off - off @ length / length.sum()
+    weighed = parts.T * length
+    return np.asarray(1 + np.linalg.solve(weighed @ parts + WEEKDAY_DAYS * np.eye(7), weighed @ off))

@@ -28,6 +28,9 @@ LEAST_IN_BLOCK, BRIGHTEST = 20, 3
 LEAST_STEP = 1.4
 """In every block after the step the bright days bring so many times as much as in any before it, or as little."""
 
+WITHIN_DAYS = 45
+"""The step is so near the split that parts bright days best."""
+
 TRIED_EVERY = 4
 """So many days apart the step is sought, before it is sought day by day."""
 
@@ -86,8 +89,7 @@ def yield_step(rig: Rig, made: Sequence[Interval], readings: Sequence[Reading], 
         return None
     sides = ((days[:n][::-1], shares[:n][::-1]), (days[n:], shares[n:]))
     bright = [float(np.median(_tops(*side))) for side in sides]
-    # More sun shows on the first bright day; less of it only after some, so there the split itself is as good as any.
-    day = _first_bright(days, shares, float(np.sqrt(bright[0] * bright[1])), n) if way > 0 else int(days[n])
+    day = _turn(days, shares, float(np.sqrt(bright[0] * bright[1])), n, way)
     return YieldStep(date.fromordinal(day), bright[1] / bright[0], (bright[0], bright[1]))
 
 
@@ -142,8 +144,13 @@ def _tops(days: np.ndarray, shares: np.ndarray) -> np.ndarray:
     return np.asarray(shares[order][starts[counts >= LEAST_IN_BLOCK] + BRIGHTEST - 1])
 
 
-def _first_bright(days: np.ndarray, shares: np.ndarray, between: float, split: int) -> int:
-    """The first day so bright that others follow it within a month; the one at the split where none is."""
+def _turn(days: np.ndarray, shares: np.ndarray, between: float, split: int, way: int) -> int:
+    """The day of the step: of more sun the first bright one, of less the one after the last; near the split, and with
+    others as bright within a month on its side."""
     seen = days[shares > between]
-    followed = [np.sum((seen >= day) & (seen <= day + 30)) >= BRIGHTEST for day in seen]
-    return int(seen[int(np.argmax(followed))]) if any(followed) else int(days[split])
+    seen = seen[np.abs(seen - days[split]) <= WITHIN_DAYS]
+    near = [int(np.sum((seen >= min(day, day + 30 * way)) & (seen <= max(day, day + 30 * way)))) for day in seen]
+    bright = seen[np.array(near, dtype=int) >= BRIGHTEST]
+    if not len(bright):
+        return int(days[split])
+    return int(bright.min()) if way > 0 else int(bright.max()) + 1

@@ -12,8 +12,19 @@ from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
 
-from voltaun.core.learned.season import between_months, nearness, on_days, seasons_of_use
-from voltaun.core.learned.use import USE, Leg, cut_short, days_of, free_of
+from voltaun.core.learned.level import use_level
+from voltaun.core.learned.season import between_months, nearness
+from voltaun.core.learned.use import (
+    USE,
+    Leg,
+    absences,
+    cut_short,
+    days_of,
+    days_within,
+    free_of,
+    gap_legs,
+    mean_days,
+)
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.autonomy import drain
 from voltaun.core.outlook.beliefs import bank_energy, unseen_draws
@@ -32,6 +43,10 @@ SEASONS = ("summer", "autumn", "winter", "spring")
 
 UNSEEN = 0.6
 """How far the mean share of a season that nobody has seen is off, on the logit (standard deviation)."""
+
+EVEN_LATITUDE, PER_DEGREE, MOST_SEASONAL = 36.0, 0.03, 0.7
+"""So far from the equator winter and summer have, as a rule, the same share of clear sky; for each degree nearer to the
+pole winter has less of it, on the logit, and towards the tropics, where summers are wet, more; at the most so much."""
 
 SPELLS = 15.0
 """So many days of a season count as one look at its mean: spells of weather last."""
@@ -104,7 +119,7 @@ def from_log(rig: Rig, known: Known, legs: Sequence[Leg], sun: RigSun | None, co
     """
     days, north = calendar(), rig.place.latitude > 0
     tables, weights = _season_tables(known.skies, habits or {}, north)
-    shares, level = _shares(known.skies, tables, weights, days, count, seed, north)
+    shares, level = _shares(known.skies, tables, weights, days, count, seed, rig.place.latitude)
     begin = datetime(days[0].year, days[0].month, days[0].day, tzinfo=UTC).timestamp() - 3600 * standard_offset(rig)
     rows = under_shares(rig, np.repeat(shares, 24, axis=0), begin, sun, aims, other_sun)
     seen = dict.fromkeys(SEASONS, 0.0)
@@ -154,7 +169,7 @@ def _season_tables(skies: Sequence[SkyDay], habits: Mapping[str, tuple[float, fl
 
 
 def _shares(skies: Sequence[SkyDay], tables: np.ndarray, weights: np.ndarray, days: Sequence[date], count: int,
-            seed: int, north: bool) -> tuple[np.ndarray, dict[str, np.ndarray]]:
+            seed: int, latitude: float) -> tuple[np.ndarray, dict[str, np.ndarray]]:
     """Share of clear sky of each day and year: ranks go on as the log's do, each in the distribution of its season; and
     how far each season's mean was drawn from it, by its name."""
     before, after, part = between_months([day.day for day in skies])
@@ -180,11 +195,25 @@ def _shares(skies: Sequence[SkyDay], tables: np.ndarray, weights: np.ndarray, da
     doubt = UNSEEN / np.sqrt(1 + weights / SPELLS)
     by_season = np.random.default_rng([seed, 14]).standard_normal((4, count))
     off = by_season[np.arange(1, 13) % 12 // 3] * doubt[:, None]
+    off = off + (seasonal(latitude, weights) * doubt / UNSEEN)[:, None]
     shift = off[before] * (1 - part)[:, None] + off[after] * part[:, None]
     inside = np.clip(shares, 0.01, 0.99)
-    drawn = {season_of(month, north): off[month - 1] for month in range(1, 13)}
+    drawn = {season_of(month, latitude > 0): off[month - 1] for month in range(1, 13)}
     return np.asarray(np.where((shares > 0.01) & (shares < 0.99),
                                1 / (1 + (1 - inside) / inside * np.exp(-shift)), shares)), drawn
+
+
+def seasonal(latitude: float, weights: np.ndarray) -> np.ndarray:
+    """What the seasons' shares of clear sky usually are beside those that the log has seen, by month, (12,), on the
+    logit: midwinter below midsummer by `PER_DEGREE` for each degree beyond `EVEN_LATITUDE`.
+
+    weights  how many days each month rests on
+    """
+    apart = np.clip(PER_DEGREE * (EVEN_LATITUDE - abs(latitude)), -MOST_SEASONAL, MOST_SEASONAL)
+    to_winter = np.cos(2 * np.pi * (np.arange(12) - (0 if latitude > 0 else 6)) / 12)
+    usual = apart / 2 * to_winter
+    seen = float(usual @ weights / weights.sum()) if weights.sum() > 0 else 0.0
+    return np.asarray(usual - seen)
 
 
 STRETCH_DAYS, STRETCH_WITHIN, STRETCH_TRIED, STRETCH_MISSING = 14, 21, 4, 2
@@ -236,19 +265,34 @@ def _with_use(rig: Rig, known: Known, legs: Sequence[Leg], suns: Suns, count: in
 
 
 def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], count: int, seed: int) -> np.ndarray:
-    """Use of each day and year, Wh: with its memory, its weekdays and its months; the list of loads by its own months
-    while the log tells of fewer than a week."""
+    """Use of each day and year, Wh: with its memory, its weekdays, its seasons and as it has grown; in the weeks of the
+    year in which nobody was there, what an empty house uses. The list of loads by its own months while the log tells of
+    fewer than a week."""
     told = days_of(legs, rig.zone)
     if known.use is None or not told:
         return _listed_use(rig, known, days, count, seed)
-    cut = cut_short(told, legs, rig.zone, rig.bank.hard_floor)
-    mean, months = seasons_of_use(free_of(told, cut))
-    usual, habit = on_days(months, list(told)), known.use.weekdays
-    seen = [Seen(day, wh / mean / usual[n] / habit[day.weekday()], day in cut)
-            for n, (day, wh) in enumerate(sorted(told.items()))]
+    cut, habit = cut_short(told, legs, rig.zone, rig.bank.hard_floor), known.use.weekdays
+    free = free_of(told, cut)
+    gaps = gap_legs(known.account.intervals)
+    away = absences(gaps, sum(free.values()) / len(free), rig.zone)
+    lived = [leg for leg in gaps if not any(of.first <= day <= of.last for of in away
+                                            for day in days_within(leg, rig.zone)[:1])]
+    by_mean = mean_days([*legs, *lived], rig.zone, habit)
+    level = use_level({day: wh / habit[day.weekday()] for day, wh in sorted((by_mean | free).items())},
+                      rig.place.latitude)
+    assert level is not None
+    seen = [Seen(day, wh / level.mean_wh / level.factor(day) / habit[day.weekday()], day in cut)
+            for day, wh in sorted(told.items())]
     (model,) = learn([seen], [max(told)], USE)
     drawn = draw(model, max(told) + timedelta(days=400), len(days), count, (seed, 18, 19))
-    return np.asarray(drawn * mean * on_days(months, days)[:, None] * habit[[day.weekday() for day in days], None])
+    of_year = np.array([day.timetuple().tm_yday - 1 for day in days])
+    factors = level.draw(of_year, count, np.random.default_rng([seed, 21]))
+    use = drawn * level.mean_wh * factors * habit[[day.weekday() for day in days], None]
+    for of in away:
+        inside = np.isin(of_year, [(of.first + timedelta(days=n)).timetuple().tm_yday - 1
+                                   for n in range((of.last - of.first).days + 1)])
+        use[inside] = of.use_wh
+    return np.asarray(use)
 
 
 def _listed_use(rig: Rig, known: Known, days: Sequence[date], count: int, seed: int) -> np.ndarray:
