@@ -299,7 +299,7 @@ class Parts(BenchCase):
     def test_one_is_added_with_two_or_three_figures_taken_out_and_brought_back(self):
         page = self.client.get("/1/rig?part=arrays-new").text
         form = page[page.index('id="part"'):page.index("Leave it as it was")]
-        self.assertEqual(form.count('class="cell'), 3)
+        self.assertEqual(form.count('class="cell'), 4)  # two or three figures, and since when
         self.keep_part("arrays-new", name="Wall", panel_w="200", panels="2")
         self.assertEqual((self.kept().rig.arrays[1].name, self.kept().rig.arrays[1].rated_w), ("Wall", 400))
         page = self.post("/1/rig/parts/arrays-1", {"version": self.kept().version, "remove": "yes"},
@@ -560,7 +560,7 @@ class RigPage(BenchCase):
         self.assertEqual(self.kept().rig.places, (Stay(date(2026, 11, 10), "Orchard", -42.7, 147.0, 0, 0.8),))
         for page in ("today", "log", "rig", "outlook", "additions"):
             self.assertEqual(self.client.get(f"/1/{page}").status_code, 200, page)
-        for wrong, words in (({"from_day": "soon"}, "a day, such as 2026-10-02"), ({"from_day": ""}, "this key"),
+        for wrong, words in (({"from_day": "soon"}, "a day, such as 2 Oct 2026"), ({"from_day": ""}, "this key"),
                              ({"latitude": "95"}, "−90 (south)"), ({"shade_factor": "3"}, "1")):
             answer = self.keep_part("places-0", **wrong)
             self.assertEqual(answer.status_code, 422)

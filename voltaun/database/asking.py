@@ -1,7 +1,8 @@
 """The question that a file asks of the outlook: its rig, what its log tells, and what is planned in it."""
 
 import sqlite3
-from datetime import datetime, timedelta
+from contextlib import suppress
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from voltaun.core.instants import day_start, local_day
@@ -43,4 +44,13 @@ def known_in(connection: sqlite3.Connection, kept: KeptRig, now: datetime, sun: 
         from voltaun.core.sizing import climate
         kind = climate.sky_kind(told["months"], today)
     logged = [each.reading for each in readings.since(connection, kept.id, first)]
-    return known(kept.rig, logged, sun, now, sky_kind=kind)
+    return known(kept.rig, logged, sun, now, sky_kind=kind, explained=explained_steps(connection, kept.id))
+
+
+def explained_steps(connection: sqlite3.Connection, rig_id: int) -> tuple[date, ...]:
+    """The days on which a step in what the sun brings was no change of the panels, as the user said."""
+    found = []
+    for text in setting(connection, rig_id, "explained_steps", []):
+        with suppress(TypeError, ValueError):  # as another's archive may have it
+            found.append(date.fromisoformat(text))
+    return tuple(found)

@@ -71,6 +71,9 @@ ADDRESSES = (
     # Rig
     ("GET", "/<int:rig_id>/rig", "rig.show", "rig.views"),
     ("POST", "/<int:rig_id>/rig/parts/<key>", "rig.keep", "rig.keeping"),
+    ("POST", "/<int:rig_id>/rig/more", "rig.more", "rig.keeping"),
+    ("POST", "/<int:rig_id>/rig/step", "rig.step", "rig.keeping"),
+    ("POST", "/<int:rig_id>/rig/forget", "rig.forget", "rig.keeping"),
     ("POST", "/<int:rig_id>/rig/undo/<int:change_id>", "rig.undo", "rig.views"),
     ("POST", "/<int:rig_id>/rig/parts/<key>/follows", "rig.follows", "rig.keeping"),
     ("POST", "/<int:rig_id>/rig/remove", "rig.remove", "rig.views"),

@@ -21,15 +21,18 @@ from voltaun.core.log.events import days_of_events
 from voltaun.core.log.ledger import Interval
 from voltaun.core.outlook.ask import LEARN_DAYS, Ask, Known, known
 from voltaun.core.reasons import NoOutlook
+from voltaun.core.rig.changes import part_changes
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.model import SKY
-from voltaun.database import clearsky, dayplan, readings, weather
+from voltaun.database import asking, clearsky, dayplan, readings, weather
 from voltaun.database.asking import kept_ask
 from voltaun.database.connection import connect, connect_reading, transaction
 from voltaun.database.monitors import put_setting, setting
 from voltaun.database.rigs import KeptRig
 from voltaun.database.weather import KeptWeather
+from voltaun.words.readings import EVENT_WORDS
 from voltaun.words.reasons import say
+from voltaun.words.rig import changed_words
 
 if TYPE_CHECKING:
     from voltaun.core.dayplan.marks import Marks
@@ -126,6 +129,14 @@ def events() -> dict[date, tuple[str, ...]]:
         (each.reading for each in readings.with_events(db(), g.kept.id)), rig().zone))
 
 
+def marked_days() -> dict[date, tuple[str, ...]]:
+    """What was done on which local day, and what of the rig came or went on it, in words."""
+    found = {day: tuple(EVENT_WORDS[event] for event in done) for day, done in events().items()}
+    for day, names in part_changes(rig()).items():
+        found[day] = (*found.get(day, ()), changed_words(names))
+    return found
+
+
 def intervals_between(begin: datetime, until: datetime, one_more: bool = False) -> list[Interval]:
     """The intervals that end from an instant on and up to another, and perhaps the next one."""
     listed = whole().intervals
@@ -145,7 +156,7 @@ class Recent:
         self.until = min((each.reading.at for each in found if each.reading.at > now), default=None)
         all_of_it = self.until is None and not readings.any_before(db(), g.kept.id, first)
         self.known: Known = known(rig(), [each.reading for each in found], sun(), now,
-                                  whole() if all_of_it else None, _sky_kind(today))
+                                  whole() if all_of_it else None, _sky_kind(today), explained_steps())
 
     @cached_property
     def days(self) -> dict[date, Day]:
@@ -167,8 +178,13 @@ def lately() -> Known:
 
     def at_its_end() -> Known:
         logged = [each.reading for each in readings.everything(db(), g.kept.id)]
-        return known(rig(), logged, sun(), logged[-1].at)
-    return kept("lately", state(), at_its_end)
+        return known(rig(), logged, sun(), logged[-1].at, explained=explained_steps())
+    return kept("lately", (*state(), explained_steps()), at_its_end)
+
+
+def explained_steps() -> tuple[date, ...]:
+    """The days on which a step in what the sun brings was no change of the panels, as the user said."""
+    return asking.explained_steps(db(), g.kept.id)
 
 
 def weathers() -> list[KeptWeather]:
@@ -194,7 +210,7 @@ def _sky_kind(today: date):
 
 def _recent(now: datetime, today: date) -> Recent:
     """What a look rests on. A reading whose time was still to come makes it anew once that has come."""
-    key = (*state(), today, weather.numbers(db(), g.kept.id))
+    key = (*state(), today, weather.numbers(db(), g.kept.id), explained_steps())
     found = kept("recent", key, lambda: Recent(now, today))
     if found.until is not None and found.until <= now:
         found = kept("recent", (*key, now), lambda: Recent(now, today))
@@ -257,7 +273,7 @@ class Look:
         """What the answer depends on."""
         ask = self.ask
         return (*state(), ask.as_of, ask.plans, ask.rule, tuple(sorted(ask.skies.items())), repr(tried_on()),
-                weather.numbers(db(), g.kept.id))
+                weather.numbers(db(), g.kept.id), explained_steps())
 
     @cached_property
     def present(self) -> Present | None:

@@ -16,6 +16,7 @@ from voltaun.pages.context import db, look, rig, tried_on
 from voltaun.pages.figures import glass, weave
 from voltaun.words import advising, reasons
 from voltaun.words import sentences as words
+from voltaun.words.rig import day_words, panels_guess, step_words
 from voltaun.words.units import show_counter, show_duration, show_energy, show_percent, show_power
 
 PAGES = (("1", "today", "Today"), ("2", "log", "Log"), ("3", "bench", "Bench"), ("4", "rig", "Rig"),
@@ -30,9 +31,9 @@ def install(app: Flask) -> None:
     app.template_global("static_url")(static_url)
     app.jinja_env.globals.update(words=words, advising=advising, how=reasons.how, said=reasons.say,
                                  caution=reasons.caution, swatch=weave.swatch, source_words=weave.SOURCE_WORDS,
-                                 plan_words=_plan_words)
+                                 plan_words=_plan_words, step_words=step_words, panels_guess=panels_guess)
     app.jinja_env.filters.update(energy=show_energy, counter=show_counter, power=show_power, percent=show_percent,
-                                 duration=show_duration, chance=words.chance, begin=words.begin)
+                                 duration=show_duration, chance=words.chance, begin=words.begin, day_words=day_words)
 
 
 def _plan_words(way) -> list[str]:

@@ -35,7 +35,8 @@ def question() -> asking.Asked:
 
 def _key() -> tuple:
     """What an answer depends on."""
-    return (*context.state(), context.look().today, repr(question()), weather.numbers(context.db(), g.kept.id))
+    return (*context.state(), context.look().today, repr(question()), weather.numbers(context.db(), g.kept.id),
+            context.explained_steps())
 
 
 def months():

@@ -14,7 +14,6 @@ from voltaun.core.outlook.plans import Plan
 from voltaun.core.rig.sources import SOURCES
 from voltaun.pages.figures.svg import band, el, figure, join, path
 from voltaun.pages.figures.weave import SOURCE_WORDS, fill
-from voltaun.words.readings import EVENT_WORDS
 from voltaun.words.sentences import chance, range_of, sun_ahead
 from voltaun.words.units import show_energy, show_percent
 
@@ -52,7 +51,7 @@ def columns(first: date, last: date, logged: dict[date, Day], outlook: Outlook |
     """The days from first to last, each with its logged part, its outlook, and its line of figures.
 
     skies  words given for coming days; told  puts a plan in words; floor  the everyday floor, a fraction
-    done   what was done on a day, of EVENTS
+    done   what was done on a day, in words
     """
     skies, done = skies or {}, done or {}
     planned = {day: [told(plan) for plan in outlook.plans if plan.on(day)]
@@ -81,7 +80,7 @@ def _line(day, past, ahead, sky, planned, floor, done) -> str:
             told.append(f"about {show_energy(past.spilt_wh)} spilt")
         if past.sky:
             told.append(past.sky)
-    told += [EVENT_WORDS[event] for event in done]
+    told += done
     if ahead is not None:
         told.append(f"{'still ' if past else ''}{sun_ahead(ahead)}")
         told.append(f"at dusk {range_of(ahead.dusk_soc.p10, ahead.dusk_soc.p90, show_percent)}")

@@ -46,7 +46,7 @@ def _strips(sheet: Sheet):
     """The sheet's weeks as a strip, and the last two of them for a phone."""
     rig = context.rig()
     columns = strip.columns(sheet.first, min(sheet.last, local_day(g.now, rig.zone)), sheet.days, None,
-                            done=context.events())
+                            done=context.marked_days())
     levels = [(interval.end, interval.soc_end, interval.soc_basis == "read")
               for interval in sheet.intervals if interval.soc_end is not None]
     floors = (rig.bank.everyday_floor, rig.bank.hard_floor)

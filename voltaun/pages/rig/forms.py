@@ -9,6 +9,7 @@ from voltaun.core.rig.fields import FIELDS
 from voltaun.core.rig.parts import CHEMISTRIES, EVIDENCE, PRIORITIES, SOC_FROM, WEEKDAYS
 from voltaun.core.rig.sources import STEADY
 from voltaun.core.units import KINDS, QuantityError, parse
+from voltaun.formats.when import TwoWays, read_day
 from voltaun.pages.fields import QuantityField, TypedField
 
 
@@ -39,13 +40,20 @@ class EnergiesField(TypedField):
 
 
 class DayField(TypedField):
-    """A day, `2026-10-02`."""
+    """A day as people write it, `2 Oct 2026`, as the rig file has it."""
 
     def read(self, text):
-        try:
-            return date.fromisoformat(text).isoformat()
-        except ValueError as error:
-            raise QuantityError(repr(text), "a day", "2026-10-02") from error
+        return day_from(text).isoformat()
+
+
+def day_from(text: str) -> date:
+    """A day as it was typed. Raises QuantityError."""
+    try:
+        return read_day(text)
+    except TwoWays as two:
+        raise QuantityError(f"{text!r}, which {two}", "a day that can be read one way", "2 Oct 2026") from two
+    except ValueError as error:
+        raise QuantityError(repr(text[:40]), "a day", "2 Oct 2026") from error
 
 
 class PatternField(TypedField):

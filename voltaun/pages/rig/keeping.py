@@ -1,17 +1,27 @@
 """One part of the rig is kept alone, or taken out, with undo."""
 
 from contextlib import suppress
+from dataclasses import replace
+from datetime import date, timedelta
 from typing import Any
 
 from flask import abort, flash, g, redirect, render_template, request, url_for
 
-from voltaun.core.rig.fields import RigFaults
+from voltaun.core.instants import local_day
+from voltaun.core.rig.changes import changed_since, with_panels
+from voltaun.core.rig.fields import FIELDS, RigFaults
+from voltaun.core.rig.parts import SolarArray
+from voltaun.core.rig.rig import Former, Rig
+from voltaun.core.units import QuantityError, parse
 from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
+from voltaun.database.monitors import put_setting
 from voltaun.formats.rig_file import rig_document, rig_from
 from voltaun.pages import context
+from voltaun.pages.rig.forms import day_from
 from voltaun.pages.rig.parts import NAMES, Part, limits_of, opened, put
 from voltaun.pages.rig.views import figures, render
+from voltaun.words.rig import panels_words
 from voltaun.words.sentences import begin
 
 
@@ -20,14 +30,115 @@ def keep(key: str):
     part = opened(key, context.rig(), request.form)
     if part is None:
         abort(404)
+    part.changed_on = request.form.get("changed_on", "").strip()[:60] if part.dated else ""
     document: dict[str, Any] = rig_document(context.rig())
+    day, part.day_fault = typed_day(part.changed_on)
     if "remove" in request.form and part.number is not None:
+        if part.day_fault:
+            return render(422, part)
         del document[part.group][part.number]
-        return _keep(part, document, f"{part.title} is taken out.")
-    if not part.form.validate():
+        return _keep(part, document, f"{part.title} is taken out.", day)
+    if not part.form.validate() or part.day_fault:
         return render(422, part)
     put(document, part)
-    return _keep(part, document, f"{part.title if part.name else begin(part.form['name'].data or '')} is kept.")
+    return _keep(part, document, f"{part.title if part.name else begin(part.form['name'].data or '')} is kept.", day)
+
+
+def typed_day(text: str) -> tuple[date | None, str]:
+    """The day of a change that was typed, None for none; and what is wrong with it."""
+    if not text:
+        return None, ""
+    try:
+        day = day_from(text)
+    except QuantityError as error:
+        return None, f"Found {error.found}, expected {error.expected}, such as {error.example}."
+    today = local_day(g.now, context.rig().zone)
+    if not date(1970, 1, 1) <= day <= today:
+        return None, f"Found {day:%-d %b %Y}, expected a day up to today. What is planned goes in once it is there."
+    return day, ""
+
+
+def more():
+    """Panels more or fewer in an array, from a day on, as one step."""
+    rig, form = context.rig(), request.form
+    array = next((of for of in rig.arrays if of.name == form.get("array", "")), None)
+    day, fault = typed_day(form.get("day", "").strip())
+    if array is None:
+        abort(400)
+    try:
+        count = parse(form.get("count", ""), "number", low=-array.panels, high=1000)
+        fault = fault or ("" if day else "Found no day, expected the one from which on they were there.")
+        whole = count == int(count) and count
+        fault = fault or ("" if whole else "Found no whole panels, expected 2, or −2 for fewer.")
+        made = None if fault else with_panels(rig, array, int(count), day)
+    except (QuantityError, RigFaults) as error:
+        fault = f"{begin(str(error))}."
+    if fault:
+        flash(f"Nothing was changed. {fault}")
+        return redirect(url_for("rig.show", rig_id=g.kept.id) + "#sun", 303)
+    return _save(made, panels_words(array.name, int(count), day))
+
+
+def step():
+    """Answer what the sun's step was: panels that came or went, on which day, or nothing of the kind."""
+    rig, found = context.rig(), context.look().recent.known.step
+    back = redirect(url_for("today.show", rig_id=g.kept.id), 303)
+    if found is None:
+        flash("The log shows no such step any more.")
+        return back
+    if request.form.get("answer") == "no":
+        days = [*context.explained_steps(), found.day]
+        with transaction(context.writer()) as db:
+            put_setting(db, g.kept.id, "explained_steps", [day.isoformat() for day in days][-20:])
+        flash("Noted. The log is reckoned with the panels as they stand.")
+        return back
+    array = next((of for of in rig.arrays if of.name == request.form.get("array", "")), None)
+    if array is None:
+        abort(400)
+    day, fault = typed_day(request.form.get("day", "").strip())
+    try:
+        count = parse(request.form.get("count", ""), "number", low=0, high=FIELDS["arrays"]["panels"].high)
+        fault = fault or ("" if day else "Found no day, expected the one of the change.")
+        fault = fault or ("" if count == int(count) else "Found no whole panels, expected a number such as 4.")
+        made = None if fault else _stepped(rig, array, int(count), day, since=found.factors[1] != 1)
+    except (QuantityError, RigFaults) as error:
+        fault = f"{begin(str(error))}."
+    if fault:
+        flash(f"Nothing was changed. {fault}")
+        return back
+    return _save(made, f"{array.name} was changed on {day:%-d %b %Y}. The log is reckoned anew.")
+
+
+def _stepped(rig: Rig, array: SolarArray, count: int, day: date, since: bool) -> Rig:
+    """The rig with so many panels in an array since a day, or until the day before it."""
+    if since:
+        return with_panels(rig, array, count - array.panels, day)
+    now = replace(array, from_day=day)
+    arrays = tuple(now if of == array else of for of in rig.arrays)
+    before = replace(array, panels=count, until_day=day - timedelta(days=1)) if count else None
+    return replace(rig, arrays=arrays, former=(*rig.former, *([Former("arrays", before)] if before else [])))
+
+
+def forget():
+    """Take a part that is over out of the rig altogether: the log is then reckoned as if it had never been there."""
+    rig, number = context.rig(), request.form.get("number", -1, type=int)
+    if not 0 <= number < len(rig.former):
+        abort(400)
+    gone = rig.former[number]
+    try:
+        made = replace(rig, former=(*rig.former[:number], *rig.former[number + 1:]))
+    except RigFaults as faults:
+        flash(f"Nothing was changed: {faults}.")
+        return redirect(url_for("rig.show", rig_id=g.kept.id), 303)
+    return _save(made, f"{begin(getattr(gone.part, 'name', f'the earlier {gone.group}'))} of before is taken out.")
+
+
+def _save(made: Rig, words: str):
+    clearsky.tables(context.tables_db(made), made)
+    with transaction(context.writer()) as db:
+        change = rigs.save(db, g.kept, made, g.now)
+    flash(words, f"undo-rig-{change}")
+    return redirect(url_for("rig.show", rig_id=g.kept.id), 303)
 
 
 def follows(key: str):
@@ -45,9 +156,11 @@ def follows(key: str):
                            met=limits_of(made, part.group, name) if made else ())
 
 
-def _keep(part: Part, document: dict[str, Any], words: str):
+def _keep(part: Part, document: dict[str, Any], words: str, day: date | None):
     try:
         made = rig_from(document)
+        if day:
+            made = changed_since(context.rig(), made, day)
     except RigFaults as faults:
         rest = []
         for fault in faults.faults:

@@ -1,7 +1,7 @@
 """One part of the rig by itself: its own few figures, its limits, and where each came from."""
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from flask import g
@@ -9,7 +9,7 @@ from wtforms import Form
 
 from voltaun.core.rig.fields import FIELDS
 from voltaun.core.rig.limits import Limit, limits
-from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.rig import DATED_GROUPS, Rig
 from voltaun.core.rig.sources import SOURCE_TABLE, STEADY
 from voltaun.database import rigs
 from voltaun.formats.rig_file import rig_document
@@ -39,6 +39,9 @@ class Part:
     form: Form
     limits: list[Limit]
     origins: list[tuple[str, rigs.Origin]]
+    from_day: str = ""    # the first day on which it was there, "" for always
+    changed_on: str = ""  # as it was typed
+    day_fault: str = ""
 
     @property
     def key(self) -> str:
@@ -49,6 +52,11 @@ class Part:
     def title(self) -> str:
         """What it is called on the page."""
         return begin(self.name) if self.name else f"One more {NAMES[self.group]}"
+
+    @property
+    def dated(self) -> bool:
+        """Whether the log may have known it otherwise."""
+        return self.group in (*DATED_GROUPS, "bank", "inverter")
 
     @property
     def fields(self) -> list:
@@ -67,15 +75,16 @@ def opened(key: str, rig: Rig, sent=None) -> Part | None:
             told["kind"] = "station" if rig.bank.is_station else "units"
         if group == "inverter":
             told["there"] = rig.inverter is not None
-        return _part(group, None, group, ONES[group](sent, data=told), rig, "")
+        return replace(_part(group, None, group, ONES[group](sent, data=told), rig, ""), from_day=told.get("from", ""))
     if group not in GROUPS or not re.fullmatch(r"new|\d{1,4}", number):
         return None
     if number == "new":
         return _part(group, None, "", GROUPS[group](sent), rig, "")
-    if int(number) >= len(document[group]):
+    if int(number) >= len(getattr(rig, group)):  # what is over stands behind what is there
         return None
     told = document[group][int(number)]
-    return _part(group, int(number), told["name"], GROUPS[group](sent, data=told), rig, told["name"])
+    made = _part(group, int(number), told["name"], GROUPS[group](sent, data=told), rig, told["name"])
+    return replace(made, from_day=told.get("from", "") if group in DATED_GROUPS else "")
 
 
 def _part(group: str, number: int | None, name: str, form: Form, rig: Rig, called: str) -> Part:
@@ -94,6 +103,8 @@ def limits_of(rig: Rig, group: str, name: str) -> list[Limit]:
 def put(document: dict[str, Any], part: Part) -> None:
     """Put what was typed of a part into the document of its rig."""
     told = {field.short_name: field.data for field in part.form if field.data not in (None, "")}
+    if part.from_day:
+        told["from"] = part.from_day
     for name in BESIDE.get(part.group, ()):
         document[name] = told.pop(name, "")
     if part.group == "bank":
@@ -105,6 +116,7 @@ def put(document: dict[str, Any], part: Part) -> None:
     elif part.group in ONES:
         document[part.group] = told
     elif part.number is None:
-        document[part.group] = [*document[part.group], told]
+        there = [of for of in document[part.group] if not of.get("until")]  # what is over stands behind
+        document[part.group].insert(len(there), told)
     else:
         document[part.group][part.number] = told

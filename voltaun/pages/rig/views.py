@@ -8,7 +8,7 @@ from voltaun.core.rig import bank as banks
 from voltaun.core.rig import loads as demand
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.limits import limits
-from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.rig import Former, Rig
 from voltaun.core.rig.sources import SOURCE_TABLE, SUN
 from voltaun.core.sky.clear_sky import aiming_gains
 from voltaun.core.sky.weather import distance_km
@@ -17,7 +17,9 @@ from voltaun.database.connection import transaction
 from voltaun.pages import context
 from voltaun.pages.figures import one_line
 from voltaun.words.cautions import for_rig
+from voltaun.words.rig import former_words
 from voltaun.words.sentences import figure_words
+from voltaun.words.units import show_energy
 
 SOC_WORDS = {
     "shunt": "Counted by a shunt, the percent is relative to the capacity set in the shunt. It cannot show lost "
@@ -49,7 +51,7 @@ def render(status=200, part=None, rest=(), unsure=False):
         "rig/rig.html", part=part, rest=rest, unsure=unsure, cautions=for_rig(rig), figures=figures(rig),
         version=g.kept.version, drawings=(one_line.wide(rig), one_line.narrow(rig)), limits=limits(rig),
         soc_words=SOC_WORDS[rig.soc_from], depths=_depths(rig, drain), origins=_origins(), aiming=_aiming(rig, look),
-        groups=_groups(rig), names=NAMES,
+        groups=_groups(rig), names=NAMES, former=_former(rig),
         files=[(each, distance_km(each.weather, rig.place)) for each in context.weathers()]), status
 
 
@@ -62,6 +64,19 @@ def _groups(rig: Rig) -> list[tuple[str, str, str, list[tuple[str, str]]]]:
              ("places", "Places it goes to", "places"))
     return [(group, head, mark, [(of.name, told.get(of.name, "")) for of in getattr(rig, group)])
             for group, head, mark in heads]
+
+
+def _former(rig: Rig) -> list[tuple[int, Former, str]]:
+    """The parts that are over, by their number, each in words."""
+    return [(n, of, former_words(of, figures_of(rig.on(of.part.until_day), of))) for n, of in enumerate(rig.former)]
+
+
+def figures_of(rig: Rig, of: Former) -> str:
+    """What the drawing of the rig as it stood says of a part."""
+    if of.group == "bank":
+        return show_energy(banks.effective_energy(rig).wh)
+    name = getattr(of.part, "name", "")
+    return next((row.figures for rows in one_line.rows(rig) for row in rows if row.name == name), "")
 
 
 def undo(change_id: int):

@@ -33,7 +33,7 @@ def render(form: ReadingForm, status: int = 200):
     columns = strip.columns(first, look.today + timedelta(days=AHEAD), context.days_from(first), look.outlook,
                             look.ask.skies,
                             lambda plan: words.plan(plan, context.rig()), context.rig().bank.everyday_floor,
-                            context.events())
+                            context.marked_days())
     copied, trouble = frame.last_copy()
     first_said = None if look.outlook else first_hour(context.rig(), look.readings, context.sun(), look.today, look.now)
     return render_template("today/today.html", look=look, outlook=look.outlook, today=look.today, form=form,

@@ -1,0 +1,148 @@
+"""The rig's page and its days: a change since a day, panels added, what stood before, a step that nobody explained."""
+
+import re
+from dataclasses import replace
+from datetime import UTC, date, datetime
+
+from tests.core.learned.test_yield_step import CHANGED, log
+from tests.pages.test_pages import PagesCase
+from tests.support import rig
+from voltaun.core.rig.parts import Load
+from voltaun.database import readings, rigs
+from voltaun.database.connection import transaction
+from voltaun.pages.figures import strip
+
+
+class DatesCase(PagesCase):
+    def kept(self):
+        return rigs.get(self.db, 1)
+
+    def keep(self, **changes):
+        kept = self.kept()
+        with transaction(self.db):
+            rigs.save(self.db, kept, replace(kept.rig, **changes), datetime(2026, 11, 1, tzinfo=UTC))
+
+    def part(self, key, **typed):
+        """Send a part as its form stands, with some of it typed otherwise."""
+        page = self.client.get(f"/1/rig?part={key}").text
+        form = page[page.index('id="part"'):page.index("Leave it as it was")]
+        data = dict(re.findall(r'<input(?=[^>]*type="(?:text|hidden)")[^>]*name="(\w+)"[^>]*value="([^"]*)"', form))
+        for select in re.findall(r"<select.*?</select>", form, re.DOTALL):
+            chosen = re.search(r'<option selected value="([^"]*)"', select) or re.search(r'value="([^"]*)"', select)
+            data[re.search(r'name="(\w+)"', select)[1]] = chosen[1] if chosen else ""
+        return self.post(f"/1/rig/parts/{key}", data | {"version": self.kept().version} | typed, follow_redirects=True)
+
+
+class Since(DatesCase):
+    def test_blank_is_a_correction_and_a_day_a_change_that_can_be_taken_back(self):
+        self.part("arrays-0", panels="6")
+        self.assertEqual((self.kept().rig.arrays[0].panels, self.kept().rig.dated), (6, False))
+        page = self.part("arrays-0", panels="8", changed_on="20 Sep 2026").text
+        kept = self.kept().rig
+        self.assertEqual((kept.arrays[0].panels, kept.arrays[0].from_day), (8, date(2026, 9, 20)))
+        self.assertEqual([(of.group, of.part.panels, of.part.until_day) for of in kept.former],
+                         [("arrays", 6, date(2026, 9, 19))])
+        self.shows("Before: Roof, 6 × 300 W, until 19 Sep 2026.", page)
+        self.shows("It is there since 20 Sep 2026.", self.client.get("/1/rig?part=arrays-0").text)
+        # A figure put right afterwards keeps the day.
+        self.part("arrays-0", tilt_deg="40")
+        self.assertEqual((self.kept().rig.arrays[0].from_day, len(self.kept().rig.former)), (date(2026, 9, 20), 1))
+        self.post(re.search(r'action="(/1/rig/undo/\d+)"', page)[1])  # saved again since
+        self.assertEqual(len(self.kept().rig.former), 1)
+        self.post("/1/rig/forget", {"number": 0})
+        self.assertEqual((self.kept().rig.former, self.post("/1/rig/forget", {"number": 3}).status_code), ((), 400))
+
+    def test_a_part_that_went_and_one_that_came(self):
+        self.keep(loads=(Load("Old fridge", 900, "dc"),))
+        self.post("/1/rig/parts/loads-0", {"version": self.kept().version, "remove": "yes", "changed_on": "2026-10-01"})
+        self.part("loads-new", name="New fridge", daily_wh="400", changed_on="2026-10-01")
+        kept = self.kept().rig
+        self.assertEqual([(load.name, load.from_day) for load in kept.loads], [("New fridge", date(2026, 10, 1))])
+        self.assertEqual([of.part.name for of in kept.former], ["Old fridge"])
+        self.assertEqual([[load.name for load in kept.on(day).loads] for day in (date(2026, 9, 30), date(2026, 10, 1))],
+                         [["Old fridge"], ["New fridge"]])
+
+    def test_another_bank_and_another_inverter(self):
+        self.part("bank", unit_capacity_ah="200", changed_on="2026-10-01")
+        self.part("inverter", continuous_w="3000", there="y", changed_on="2026-10-02")
+        kept = self.kept().rig
+        self.assertEqual([of.group for of in kept.former], ["bank", "inverter"])
+        self.assertEqual(kept.on(date(2026, 9, 1)).bank.unit_capacity_ah, rig().bank.unit_capacity_ah)
+        self.shows("until 30 Sep 2026", self.client.get("/1/rig").text)
+
+    def test_a_day_that_cannot_be_stays_typed_with_what_is_wrong(self):
+        for typed, words in (("3/4/2026", "can be read as"), ("soon", "a day, such as 2 Oct 2026"),
+                             ("1 Jan 2031", "a day up to today"), ("<b>", "Found")):
+            answer = self.part("arrays-0", panels="8", changed_on=typed)
+            self.assertEqual((answer.status_code, self.kept().rig.dated), (422, False), typed)
+            self.shows(words, answer.text)
+            self.assertNotIn("<b>", answer.text)
+
+    def test_panels_more_as_one_step(self):
+        no_day = {"array": "Roof", "count": "2", "day": ""}
+        self.shows("Nothing was changed. Found no day", self.post("/1/rig/more", no_day, follow_redirects=True).text)
+        self.shows("Roof: 2 panels more since 20 Sep 2026.", self.post(
+            "/1/rig/more", {"array": "Roof", "count": "2", "day": "20 Sep 2026"}, follow_redirects=True).text)
+        self.assertEqual([self.kept().rig.on(day).arrays[0].panels for day in (date(2026, 9, 19), date(2026, 9, 20))],
+                         [4, 6])
+        self.post("/1/rig/more", {"array": "Roof", "count": "-6", "day": "1 Nov 2026"})
+        self.assertEqual(self.kept().rig.arrays, ())
+        self.assertEqual(self.client.get("/1/rig").status_code, 200)  # with nothing but what was there
+        self.assertEqual(self.client.get("/1/outlook").status_code, 200)
+        self.assertEqual(self.post("/1/rig/more", {"array": "Wall", "count": "2"}).status_code, 400)
+
+    def test_the_strip_marks_the_day(self):
+        self.post("/1/rig/more", {"array": "Roof", "count": "2", "day": "20 Nov 2026"})
+        with mock_columns() as seen:
+            self.client.get("/1/today")
+        self.assertEqual(seen[-1][date(2026, 11, 20)], ("changed: Roof",))
+
+
+def mock_columns():
+    from contextlib import contextmanager
+    from unittest import mock
+
+    @contextmanager
+    def seen():
+        found, real = [], strip.columns
+
+        def columns(*args, **more):
+            found.append(args[-1])
+            return real(*args, **more)
+        with mock.patch.object(strip, "columns", columns):
+            yield found
+    return seen()
+
+
+class Unexplained(DatesCase):
+    def setUp(self):
+        super().setUp()
+        with transaction(self.db):
+            readings.add_many(self.db, 1, log(days=325))
+
+    def asked(self):
+        return "Were panels added?" in self.client.get("/1/today").text
+
+    def test_it_is_asked_and_answered_with_the_panels_of_before(self):
+        page = self.client.get("/1/outlook").text
+        self.shows("the sun brings twice as much as before", page)
+        self.shows('name="count" size="4" value="2"', page)
+        self.shows("changed on 1 May 2026", self.post("/1/rig/step", {
+            "answer": "yes", "array": "Roof", "count": "2", "day": "1 May 2026"}, follow_redirects=True).text)
+        self.assertEqual([self.kept().rig.on(day).arrays[0].panels for day in (date(2026, 4, 30), CHANGED)], [2, 4])
+        self.assertFalse(self.asked())
+
+    def test_no_is_remembered(self):
+        self.assertTrue(self.asked())
+        self.post("/1/rig/step", {"answer": "no"})
+        self.assertFalse(self.asked())
+        self.shows("no such step", self.post("/1/rig/step", {"answer": "no"}, follow_redirects=True).text)
+
+    def test_odd_answers_change_nothing(self):
+        for sent, words in (({"count": "many", "day": "1 May 2026"}, "Nothing was changed"),
+                            ({"count": "2", "day": ""}, "Found no day"),
+                            ({"count": "2.5", "day": "1 May 2026"}, "whole")):
+            self.shows(words, self.post("/1/rig/step", {"answer": "yes", "array": "Roof"} | sent,
+                                        follow_redirects=True).text)
+        self.assertEqual(self.post("/1/rig/step", {"answer": "yes", "array": "No"}).status_code, 400)
+        self.assertFalse(self.kept().rig.dated)

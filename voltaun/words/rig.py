@@ -1,0 +1,44 @@
+"""What was changed of the rig, in words."""
+
+from datetime import date
+
+from voltaun.core.learned.yield_step import YieldStep
+from voltaun.core.rig.rig import Former
+
+
+def day_words(day: date | str) -> str:
+    """`20 Sep 2026`."""
+    return f"{date.fromisoformat(day) if isinstance(day, str) else day:%-d %b %Y}"
+
+
+def former_words(of: Former, figures: str) -> str:
+    """A part that is over: `Roof, 4 × 330 W, until 19 Sep 2026`."""
+    part = of.part
+    name = getattr(part, "name", f"another {of.group}")
+    since = f"from {day_words(part.from_day)} " if part.from_day else ""
+    return f"{', '.join(filter(None, (name, figures)))}, {since}until {day_words(part.until_day)}"
+
+
+def changed_words(names: tuple[str, ...]) -> str:
+    """What came or went on a day, for the strip: `changed: Roof`."""
+    return f"changed: {', '.join(names)}"
+
+
+def panels_words(name: str, count: int, day: date) -> str:
+    """`Roof: 2 panels more since 20 Sep 2026.`"""
+    of = "panel" if abs(count) == 1 else "panels"
+    return f"{name}: {abs(count)} {of} {'more' if count > 0 else 'fewer'} since {day_words(day)}."
+
+
+def step_words(of: YieldStep) -> list[str]:
+    """A step in what the sun brings that no part explains: what is seen, the question, and what is done until then."""
+    often = "twice" if 1.8 <= of.ratio <= 2.2 else "half" if 0.45 <= of.ratio <= 0.55 else f"{of.ratio:.1f} times"
+    asked = "Were panels added?" if of.ratio > 1 else "Were panels taken away, or does something shade them?"
+    return [f"Since about {day_words(of.day)} the sun brings {often} as much as before.", asked,
+            "Until you say, the days and years ahead count it as it is since then."]
+
+
+def panels_guess(of: YieldStep, panels: int) -> tuple[str, int]:
+    """Which count of panels is asked for, and what it probably is, where the rig says so many."""
+    before, since = of.factors
+    return ("Panels before", max(0, round(panels * before))) if since == 1 else ("Panels now", round(panels * since))
