@@ -5,6 +5,7 @@ import sys
 import tempfile
 import unittest
 from dataclasses import replace
+from datetime import date
 from pathlib import Path
 from unittest import mock
 
@@ -188,6 +189,9 @@ class WithoutDatabase(Commands):
         for arguments, words in (
                 (("ledger", "--rig-file", self.file("f.json", "{}"), "--log", self.file("f.csv", LOG)), "voltaun_rig"),
                 (("ledger", "--rig-file", good, "--log", self.file("g.csv", "read_at\nx\n")), "line 2, column read_at"),
+                (("ledger", "--rig-file", self.file("later.json", write_rig(rig(arrays=(replace(
+                    rig().arrays[0], from_day=date(2199, 1, 1)),)))), "--log",
+                  self.file("l.csv", LOG)), "a day up to today"),
                 (("ledger", "--rig-file", good, "--log", self.folder / "none.csv"), "none.csv"),
                 (("outlook", "--rig-file", good, "--log", self.file("h.csv", "read_at,soc_percent\n")), "no reading"),
                 (("outlook", "--rig-file", good, "--log", self.file("i.csv", LOG), "--sky", "tomorrow=wet"), "--sky"),

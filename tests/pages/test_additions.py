@@ -62,8 +62,8 @@ class Answer(AdditionsCase):
     def test_the_answer_the_field_and_the_rest_in_time(self):
         page = self.show()
         for words in ("Over 6 years so far; 40 are being run", 'hx-get="/1/additions/years"',
-                      "Days a year below your floor", "What nothing beats",
-                      "An hour’s drive with Ute every three days", "nothing is known: a word on it below",
+                      "Days short in a usual year", "Best for its price",
+                      "An hour’s drive with Ute every three days", "What the log has not seen is a guess.",
                       "No price list is kept", "The worksheet", "To live on"):
             self.shows(words, page)
         self.assertEqual(page.count("#option\" aria-label="), 6)
@@ -91,7 +91,7 @@ class Answer(AdditionsCase):
         with mock.patch("voltaun.clock.now", return_value=NOW + timedelta(days=900)):
             page = self.show()
         self.shows("From your log", page)
-        self.shows("Days a year below your floor", page)
+        self.shows("Days short in a usual year", page)
 
     def test_without_use_or_sun_the_worksheet_says_why(self):
         self.db.execute("DELETE FROM reading")
@@ -128,7 +128,7 @@ class Question(AdditionsCase):
         self.ask(winter="2/3/5", most_days="5")
         page = self.show()
         self.shows('value="2/3/5"', page)
-        self.shows("within five days below your floor", page)
+        self.shows("within 5", page)
         self.shows("your word on the seasons", page)
         self.hides("Of autumn, winter", page)
 
@@ -218,7 +218,7 @@ class Shown(AdditionsCase):
                          ["Nothing", "One panel", "Two panels", "One string", "One panel and one string",
                           "Two panels and one string", "An hour’s drive with Ute every three days"])
         # One string is two units of 1100; a line each 500 passes between nothing and a string, and none beside a panel.
-        self.shows("each 500 by your list", page)
+        self.shows("dotted line: another 500", page)
         self.assertEqual(re.findall(r'<td\s+class="[^"]*?( p[rt]| p[rt] p[rt])?"><a', page).count(" pt"), 3)
         self.assertEqual(self.client.get(HERE + "?by=nonsense").status_code, 200)
 

@@ -35,6 +35,7 @@ from voltaun.core.sizing import MOST_PANELS, MOST_STRINGS, YEARS
 @click.option("--own-plane", metavar="TILT/AZIMUTH", help="Panels more stand on a plane of their own, such as 60/0.")
 @click.option("--measure", "measures", multiple=True, metavar="MEASURE",
               help="What is done without buying, instead of the usual, such as 'drive:Ute hours=1 every=2'.")
+@click.option("--all-year", is_flag=True, help="It is lived in all year, whatever absences the log shows.")
 @json_flag
 def additions(rig_file, log_file, reserve_days, recovery_days, use_wh, peak_sun_hours, design_month, array_share,
               bank_temp, as_json, **simulated):
@@ -83,7 +84,8 @@ def _simulated(rig, logged, planes, given):
     until = logged[-1].at if logged else now()
     ask = additions_ask(rig, known(rig, logged, sun, until), sun, lambda other: rig_sun(other, tables_of(other)),
                         [_weather(rig, path) for path in given["weather_files"]], _habits(given), _offer(rig, given),
-                        years=given["years"] or YEARS, seed=given["seed"], most_days=given["short_days"])
+                        years=given["years"] or YEARS, seed=given["seed"], most_days=given["short_days"],
+                        all_year=given["all_year"])
     try:
         return simulate_additions(ask)
     except ValueError as error:

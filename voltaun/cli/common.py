@@ -122,7 +122,7 @@ def rig_from(data, file=None):
     from voltaun.formats.rig_file import read_rig
     where, told = file or "rig file", []
     try:
-        made = read_rig(refusing(decode, data, file=where), told)
+        made = read_rig(refusing(decode, data, file=where), told, now())
     except RigFaults as error:
         raise Refused("\n".join(f"{where}, {fault}" for fault in error.faults)) from error
     warn([f"{where}: {each}" for each in told])

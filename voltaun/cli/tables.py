@@ -13,7 +13,7 @@ from voltaun.core.sizing.choices import Choice
 from voltaun.core.sizing.simulation import Additions
 from voltaun.core.sizing.worksheet import Option, Worksheet
 from voltaun.words import additions, advising, reasons, sentences
-from voltaun.words.sentences import begin, chance, day_name, month
+from voltaun.words.sentences import chance, day_name, month
 from voltaun.words.units import show_energy, show_percent, show_power
 
 
@@ -105,7 +105,8 @@ def additions_table(sheet: Worksheet, listed: list[Option], found: Additions | N
     lines += [f"To add: {option.add:g} {option.part.replace('_w', ' W')} (have {option.have:g}, need {option.need:g})"
               for option in listed if option.add]
     if found:
-        lines += ["", f"{begin(additions.enough(found))}", f"{'panels':>8}{'strings':>9}{'days below, usual year':>24}"
+        lines += ["", *additions.answer(found), *additions.unknown(found),
+                  f"{'panels':>8}{'strings':>9}{'days below, usual year':>24}"
                   f"{'hard year':>11}{'price':>10}  "]
         lines += [f"{of.panels:>8}{of.strings:>9}{came.below.p50:>24.0f}{came.below.p90:>11.0f}"
                   f"{'' if of.price is None else format(of.price, 'g'):>10}  {_remark(of, best)}"

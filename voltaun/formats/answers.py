@@ -169,7 +169,9 @@ def _simulation(found: Additions, say: Callable[[Reason], str]) -> dict:
             "unbeaten": found.unbeaten[n]})
     return {"years": found.ask.years, "weather_from": list(found.sources), "target_short_days": found.ask.most_days,
             "answer": found.best, "answer_between": found.between and list(found.between),
-            "seasons_guessed": list(found.guesses), "moved_by": list(found.sharpen), "choices": choices}
+            "seasons_guessed": list(found.guesses),
+            "away": [{"first": of.first.isoformat(), "last": of.last.isoformat(), "use_wh_per_day": _n(of.use_wh)}
+                     for of in found.away], "moved_by": list(found.sharpen), "choices": choices}
 
 
 def _spread(of: Spread) -> dict:

@@ -1,12 +1,14 @@
 """The rig file: JSON in, a `Rig` out, and back. The schema beside this module says what is legal."""
 
 import json
+from collections.abc import Iterator
 from dataclasses import fields
-from datetime import date
+from datetime import date, datetime
 from difflib import get_close_matches
 from functools import cache
 from pathlib import Path
 
+from voltaun.core.instants import local_day
 from voltaun.core.rig.fields import MOST_PARTS, Fault, RigFaults
 from voltaun.core.rig.parts import PART_CLASSES, Bank, Dated, Inverter, Load, Place, SpillThing, Stay
 from voltaun.core.rig.rig import DATED_GROUPS, Former, Rig
@@ -20,10 +22,11 @@ _DAYS = {"from": "from_day", "until": "until_day"}
 """The keys of a dated part's first and last day, and its fields. (A place of `places` writes `from_day`.)"""
 
 
-def read_rig(text: str, told: list[str] | None = None) -> Rig:
+def read_rig(text: str, told: list[str] | None = None, now: datetime | None = None) -> Rig:
     """A rig from the text of a rig file; RigFaults with every fault by its JSON path.
 
     told  takes what is worth saying of it: keys that are not known here
+    now   when given, a part that is there only from a later day on is a fault
     """
     try:
         document = json.loads(text)
@@ -32,9 +35,21 @@ def read_rig(text: str, told: list[str] | None = None) -> Rig:
     except RecursionError as error:
         raise RigFaults([Fault("rig file", "JSON nested too deeply", "a JSON object with voltaun_rig")]) from error
     made = rig_from(document)
+    if now is not None and (later := list(_later(made, local_day(now, made.zone)))):
+        raise RigFaults(later)
     if told is not None and (unknown := [path for path, near in _unknown_keys(document) if near is None]):
         told.append(f"not known here, and left out: {', '.join(unknown)[:300]}. A newer Voltaun may have written it")
     return made
+
+
+def _later(rig: Rig, today: date) -> Iterator[Fault]:
+    """Parts that are not there yet."""
+    parts = [(one, getattr(rig, one)) for one in EARLIER]
+    parts += [(f"{group}[{n}]", part) for group in DATED_GROUPS for n, part in enumerate(getattr(rig, group))]
+    for path, part in parts:
+        if part is not None and part.from_day and part.from_day > today:
+            yield Fault(f"{path}.from", part.from_day.isoformat(),
+                        f"a day up to today, {today.isoformat()}: what is planned goes in once it is there")
 
 
 def rig_from(document) -> Rig:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from voltaun.words.sentences import added, begin, days, month, number
+from voltaun.words.sentences import added, begin, counted, month, number
 from voltaun.words.units import show_duration, show_percent
 
 if TYPE_CHECKING:  # a page that says other things need not load these
@@ -84,34 +84,95 @@ def how_short(of: Spread, most_days: float) -> str:
     return next((word for word, most in words if of.p50 <= most), "many")
 
 
-def enough(found: Additions) -> str:
-    """The answer in a sentence: the least that is enough, what it comes to, and what does as much without buying."""
-    rig, most = found.ask.rig, f"{days(found.ask.most_days)} below your floor"
-    here = found.outcomes[0].below
-    if found.best is None:
-        least = min((n for n, of in enumerate(found.choices) if not of.ruled_out),
-                    key=lambda n: found.outcomes[n].below.p50)
-        return (f"nothing that was looked at keeps a usual year within {most}; {option(found.choices[least], rig)} "
-                f"comes nearest, {short_days(found.outcomes[least].below)}. As it stands: {short_days(here)}.")
+def short(of: Spread, word: str = "") -> str:
+    """`2 days in a usual year, 6 in a hard one`; with a word, such as `short`, behind the first figure."""
+    return (f"{counted(round(of.p50), 'day')}{f' {word}' if word else ''} in a usual year, "
+            f"{round(of.p90) or 'none'} in a hard one")
+
+
+def answer(found: Additions) -> list[str]:
+    """The answer: how short the rig is, the least to buy that is enough, and what does as much without buying."""
+    here, most = found.outcomes[0].below, found.ask.most_days
     if found.best == 0:
-        return f"nothing need be added for {most}: {short_days(here)}."
-    of, came = found.choices[found.best], found.outcomes[found.best].below
-    price = "" if not of.price else f", {of.price:g} by your list,"
-    others = [measures(each) for n, each in enumerate(found.choices)
-              if each.measures and n != found.best and found.outcomes[n].below.p50 <= found.ask.most_days]
-    free = f" {begin(' or '.join(others))} would do as much without buying." if others else ""
-    keeps = "keeps" if of.measures or of.panels + of.strings == 1 else "keep"
-    return (f"{option(of, rig)}{price} {keeps} a usual year within {most}: {short_days(came)}. As it "
-            f"stands: {short_days(here)}.{free}")
+        if found.guesses and here.p90 > most:
+            between = f"{round(here.p10)} to {round(here.p90)} days short a year"
+            return [f"What you have may be enough: {between}.", *unsure(found)]
+        return [f"What you have is enough: {short(here, 'short')}."]
+    return [f"Today’s rig is short {short(here)}.", _buying(found), *_without_buying(found), *unsure(found)]
 
 
-def unsure(found: Additions) -> str:
-    """Between what the answer lies while seasons are not known, in a sentence; nothing where it is the same."""
-    if found.between is None or found.between[0] == found.between[1]:
+def _buying(found: Additions) -> str:
+    """The least to buy that is enough, or what comes nearest."""
+    rig, bought = found.ask.rig, [n for n, of in enumerate(found.choices) if not of.measures and not of.ruled_out]
+    able = [n for n in bought if found.outcomes[n].below.p50 <= found.ask.most_days]
+    if able:
+        n = found.best if found.best in able else min(able, key=lambda n: _cost(found.choices[n]))
+        of, came = found.choices[n], found.outcomes[n].below
+        price = f", {of.price:,.0f}" if of.price else ""
+        return f"Buying: {option(of, rig)}{price}. That leaves {short(came)}."
+    if len(bought) < 2:
+        return "Buying: nothing fits your limits."
+    nearest = min(bought, key=lambda n: (round(found.outcomes[n].below.p50 + found.outcomes[n].below.p90),
+                                         _cost(found.choices[n])))
+    came = found.outcomes[nearest].below
+    what = option(found.choices[nearest], rig)
+    return f"Buying: nothing that was looked at is enough. Nearest: {what}, {short(came)}."
+
+
+def _cost(of: Choice) -> tuple[float, int]:
+    return (float("inf") if of.price is None else of.price, of.panels + of.strings + len(of.bought))
+
+
+def _without_buying(found: Additions) -> list[str]:
+    """What does most without buying, with the hours and litres that it takes in a usual year; nothing where nothing
+    helps."""
+    def below(n: int) -> Spread:
+        return found.outcomes[n].below
+    free = [n for n, of in enumerate(found.choices) if of.measures and not (of.panels or of.strings or of.bought)
+            and not of.ruled_out and below(n).p50 < below(0).p50 - 0.5]
+    if not free:
+        return []
+    able = [n for n in free if below(n).p50 <= found.ask.most_days]
+    n = min(able or free, key=lambda n: (0.0 if able else below(n).p50, found.outcomes[n].generator_h.p50,
+                                         below(n).p50))
+    of, came = found.choices[n], found.outcomes[n]
+    return [f"Not buying: {measures(of)}{runs(found, n)}. That leaves {short(came.below)}."]
+
+
+def runs(found: Additions, n: int) -> str:
+    """What an option's generator takes a year: `, about 430 h and 300 litres a year`; nothing where none runs."""
+    from voltaun.core.sizing.choices import run_by_rule
+    hours, set_ = found.outcomes[n].generator_h.p50, run_by_rule(found.ask.rig, found.choices[n])
+    if hours < 1:
         return ""
+    burns = set_.fuel_l_per_hour if set_ else None
+    litres = f" and {_round(hours * burns)} litres" if burns else ""
+    return f", about {_round(hours)} h{litres} a year"
+
+
+def _round(value: float) -> str:
+    """Two figures of it, as one would say it."""
+    return f"{float(f'{value:.2g}'):,.0f}"
+
+
+def unsure(found: Additions) -> list[str]:
+    """Between what the answer lies while seasons are not known, in a sentence; nothing where it is the same."""
+    if not found.guesses or found.between is None or found.between[0] == found.between[1]:
+        return []
     low, high = ("more than was looked at" if n is None else "nothing" if n == 0 else
                  option(found.choices[n], found.ask.rig) for n in found.between)
-    return f"It may be {low}, or {high}: what nobody knows of {found.guesses[-1]} decides."
+    seasons = " and ".join(filter(None, (", ".join(found.guesses[:-1]), found.guesses[-1])))
+    verb = "is" if len(found.guesses) == 1 else "are"
+    return [f"{begin(low)} may do, or {high} may be needed.",
+            f"It depends on your {seasons}, which {verb} not in the log yet."]
+
+
+def away(found: Additions) -> str:
+    """The weeks in which nobody was there by the log; nothing without any."""
+    if not found.away:
+        return ""
+    spans = " and ".join(f"from {of.first:%-d %b} to {of.last:%-d %b}" for of in found.away[-3:])
+    return f"By the log nobody was there {spans}. Each year is reckoned with that."
 
 
 def as_much(found: Additions) -> list[str]:
@@ -139,13 +200,12 @@ def as_much(found: Additions) -> list[str]:
 
 def unknown(found: Additions) -> list[str]:
     """What the answer does not know, a sentence each."""
-    told = [unsure(found)] if unsure(found) else []
+    told = []
     if found.guesses:
-        seasons = " and ".join(filter(None, (", ".join(found.guesses[:-1]), found.guesses[-1])))
-        told.append(f"Of {seasons} nothing is known: a word on it below, or a weather file, would narrow this most.")
-    if "file" not in found.sources:
-        told.append("The years are drawn from what is logged and told; a weather file of the place would show spells "
-                    "that the log has not seen.")
+        told.append("What the log has not seen is a guess. A word on those seasons below, or a weather file of the "
+                    "place, narrows it most.")
+    elif "file" not in found.sources:
+        told.append("A weather file of the place would show spells that the log has not seen.")
     if not found.ask.offer.products:
         told.append("No price list is kept, so panels and strings are weighed by their number.")
     return told

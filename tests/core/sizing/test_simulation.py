@@ -552,10 +552,12 @@ class Answer(unittest.TestCase):
         for n, name in ((low, "p25"), (high, "p75")):
             self.assertTrue(n is None or getattr(found.outcomes[n].below, name) <= 3)
         told = replace(found, between=(1, 5))
-        self.assertEqual(unsure(told), "It may be one panel, or two panels and one string: what nobody knows of "
-                                       f"{found.guesses[-1]} decides.")
-        self.assertIn("or more than was looked at", unsure(replace(found, between=(0, None))))
-        self.assertEqual((unsure(replace(found, between=(1, 1))), unsure(replace(found, between=None))), ("", ""))
+        self.assertEqual(unsure(replace(told, guesses=("spring",))),
+                         ["One panel may do, or two panels and one string may be needed.",
+                          "It depends on your spring, which is not in the log yet."])
+        self.assertIn("Nothing may do, or more than was looked at may be needed.",
+                      unsure(replace(found, between=(0, None))))
+        self.assertEqual((unsure(replace(found, between=(1, 1))), unsure(replace(found, between=None))), ([], []))
 
     def test_what_cannot_be_asked(self):
         with self.assertRaisesRegex(ValueError, "neither a log nor loads"):

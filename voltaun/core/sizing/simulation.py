@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from voltaun.core.instants import day_start
-from voltaun.core.learned.use import as_listed_now, day_legs
+from voltaun.core.learned.use import Absence, as_listed_now, day_legs
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.autonomy import drain
 from voltaun.core.outlook.outlook import Range, quantiles
@@ -41,6 +41,7 @@ class AdditionsAsk:
     other_sun  clear-sky harvest of the offer's other planes, where it has some
     habits  for a season what part of its days is bright, mixed and dark
     replays  whether the files as they stand and the log's own days are run as well
+    all_year  whether it is lived in all year, whatever absences the log shows
     """
 
     rig: Rig
@@ -54,6 +55,7 @@ class AdditionsAsk:
     seed: int = 1
     most_days: float = SHORT_DAYS
     replays: bool = True
+    all_year: bool = False
 
     @property
     def believed_sun(self) -> RigSun | None:
@@ -99,6 +101,7 @@ class Additions:
     recorded, again  of each option; None without weather files, or without a log of whole days
     best  index into choices, None when nothing is enough
     sharpen  of the things that nobody knows those that move it most, the first one most, as `Years.draws` names them
+    away  weeks of the log in which nobody was there, and which come again each year
     between  the same should what is not known of the seasons turn out well, and badly; None where all are known
     """
 
@@ -113,6 +116,7 @@ class Additions:
     guesses: tuple[str, ...]
     sources: tuple[str, ...]
     sharpen: tuple[str, ...] = ()
+    away: tuple[Absence, ...] = ()
 
 
 def simulate_additions(ask: AdditionsAsk, going: Callable[[float], bool] = lambda part: True) -> Additions | None:
@@ -137,7 +141,8 @@ def simulate_additions(ask: AdditionsAsk, going: Callable[[float], bool] = lambd
     best = answer(choices, usual, hard, ask.most_days)
     return Additions(ask, choices, outcomes, recorded, again, unbeaten(choices, usual), best,
                      _between(ask, choices, outcomes) if drawn.guesses else None, drawn.guesses, drawn.sources,
-                     _moved_by(drawn, counted.below[best or 0]))
+                     _moved_by(drawn, counted.below[best or 0]),
+                     () if ask.all_year else tuple(weather_years.away_by_log(rig, known)))
 
 
 def _drawn(ask: AdditionsAsk) -> tuple[list[list[np.ndarray]], float, Years]:
@@ -149,9 +154,9 @@ def _drawn(ask: AdditionsAsk) -> tuple[list[list[np.ndarray]], float, Years]:
     share = system_share(ask, planes) if planes else SYSTEM_SHARE
     if planes:
         return planes, share, weather_years.from_files(rig, known, legs, planes, ask.weathers, share, ask.years,
-                                                       ask.seed, aims)
+                                                       ask.seed, aims, ask.all_year)
     return planes, share, weather_years.from_log(rig, known, legs, ask.believed_sun, ask.years, ask.seed, ask.habits,
-                                                 aims, ask.other_sun)
+                                                 aims, ask.other_sun, ask.all_year)
 
 
 def outcome_of(ask: AdditionsAsk, lane: Lane) -> Outcome:

@@ -16,9 +16,12 @@ from voltaun.core.learned.level import use_level
 from voltaun.core.learned.season import between_months, nearness
 from voltaun.core.learned.use import (
     USE,
+    Absence,
     Leg,
     absences,
+    as_listed_now,
     cut_short,
+    day_legs,
     days_of,
     days_within,
     free_of,
@@ -110,8 +113,10 @@ def month_shares(skies: Sequence[SkyDay], habits: Mapping[str, tuple[float, floa
 
 def from_log(rig: Rig, known: Known, legs: Sequence[Leg], sun: RigSun | None, count: int, seed: int,
              habits: Mapping[str, tuple[float, float, float]] | None = None, aims: Aims = AS_THEY_ARE,
-             other_sun: RigSun | None = None) -> Years:
+             other_sun: RigSun | None = None, all_year: bool = False) -> Years:
     """Years as the log and the user's word tell them.
+
+    all_year  whether it is lived in all year, whatever absences the log shows
 
     known  what the log tells; legs  all of its legs, for the use of the seasons
     habits  for a season (see `SEASONS`) what part of its days is bright, mixed and dark
@@ -128,11 +133,12 @@ def from_log(rig: Rig, known: Known, legs: Sequence[Leg], sun: RigSun | None, co
     guesses = [season for season in SEASONS if seen[season] < SEEN_DAYS]
     used = (["log"] if known.skies else []) + (["habit"] if habits else [])
     return _with_use(rig, known, legs, arranged(rig, rows, aims, days), count, seed, guesses=tuple(guesses),
-                     sources=tuple(used), draws=level)
+                     sources=tuple(used), draws=level, all_year=all_year)
 
 
 def from_files(rig: Rig, known: Known, legs: Sequence[Leg], planes: Sequence[Sequence[np.ndarray]],
-               weathers: Sequence[Weather], share: float, count: int, seed: int, aims: Aims = AS_THEY_ARE) -> Years:
+               weathers: Sequence[Weather], share: float, count: int, seed: int, aims: Aims = AS_THEY_ARE,
+               all_year: bool = False) -> Years:
     """Years as weather files tell them.
 
     planes  of each file the irradiance on each array's plane and on the other ones of `aims`, W/m², as
@@ -144,7 +150,7 @@ def from_files(rig: Rig, known: Known, legs: Sequence[Leg], planes: Sequence[Seq
     days, rng = calendar(), np.random.default_rng([seed, 11])
     rows = laid(planes, weathers, days, count, rng) * under_files(rig, share, days, aims)[:, :, None]
     return _with_use(rig, known, legs, arranged(rig, rows, aims, days), count, seed,
-                     sources=("file", "log") if known.skies else ("file",))
+                     sources=("file", "log") if known.skies else ("file",), all_year=all_year)
 
 
 def _season_tables(skies: Sequence[SkyDay], habits: Mapping[str, tuple[float, float, float]],
@@ -248,8 +254,8 @@ def lay_stretches(ranks: np.ndarray, seen: Sequence[Seen], days: Sequence[date],
 
 def _with_use(rig: Rig, known: Known, legs: Sequence[Leg], suns: Suns, count: int, seed: int, *,
               guesses: tuple[str, ...] = (), sources: tuple[str, ...],
-              draws: Mapping[str, np.ndarray] | None = None) -> Years:
-    use = _use(rig, known, legs, calendar(), count, seed)
+              draws: Mapping[str, np.ndarray] | None = None, all_year: bool = False) -> Years:
+    use = _use(rig, known, legs, calendar(), count, seed, all_year)
     shapes = known.lean.shapes(rig, range(1, 13), np.random.default_rng([seed, 15]).standard_normal((2, count)))
     by_hour = (use[:, None, :] * shapes[[day.month - 1 for day in calendar()]]).reshape(-1, count)
     unseen = unseen_draws(known.learned, np.random.default_rng([seed, 16]).standard_normal(count))
@@ -264,7 +270,18 @@ def _with_use(rig: Rig, known: Known, legs: Sequence[Leg], suns: Suns, count: in
                  guesses, sources, suns.added_to, suns.others, drawn)
 
 
-def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], count: int, seed: int) -> np.ndarray:
+def away_by_log(rig: Rig, known: Known) -> list[Absence]:
+    """The weeks in which nobody was there, as the log shows: none while it tells of fewer than a week."""
+    legs = as_listed_now(rig, day_legs(known.account.intervals))
+    told = days_of(legs, rig.zone)
+    free = free_of(told, cut_short(told, legs, rig.zone, rig.bank.hard_floor))
+    if known.use is None or not free:
+        return []
+    return absences(gap_legs(known.account.intervals), sum(free.values()) / len(free), rig.zone)
+
+
+def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], count: int, seed: int,
+         all_year: bool = False) -> np.ndarray:
     """Use of each day and year, Wh: with its memory, its weekdays, its seasons and as it has grown; in the weeks of the
     year in which nobody was there, what an empty house uses. The list of loads by its own months while the log tells of
     fewer than a week."""
@@ -272,11 +289,9 @@ def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], coun
     if known.use is None or not told:
         return _listed_use(rig, known, days, count, seed)
     cut, habit = cut_short(told, legs, rig.zone, rig.bank.hard_floor), known.use.weekdays
-    free = free_of(told, cut)
-    gaps = gap_legs(known.account.intervals)
-    away = absences(gaps, sum(free.values()) / len(free), rig.zone)
-    lived = [leg for leg in gaps if not any(of.first <= day <= of.last for of in away
-                                            for day in days_within(leg, rig.zone)[:1])]
+    free, away = free_of(told, cut), away_by_log(rig, known)
+    gone = {of.last for of in away}
+    lived = [leg for leg in gap_legs(known.account.intervals) if days_within(leg, rig.zone)[-1] not in gone]
     by_mean = mean_days([*legs, *lived], rig.zone, habit)
     level = use_level({day: wh / habit[day.weekday()] for day, wh in sorted((by_mean | free).items())},
                       rig.place.latitude)
@@ -288,7 +303,7 @@ def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], coun
     of_year = np.array([day.timetuple().tm_yday - 1 for day in days])
     factors = level.draw(of_year, count, np.random.default_rng([seed, 21]))
     use = drawn * level.mean_wh * factors * habit[[day.weekday() for day in days], None]
-    for of in away:
+    for of in () if all_year else away:
         inside = np.isin(of_year, [(of.first + timedelta(days=n)).timetuple().tm_yday - 1
                                    for n in range((of.last - of.first).days + 1)])
         use[inside] = of.use_wh

@@ -36,6 +36,7 @@ class Asked:
 
     panel  the panel of the list that is added; plane  where: an array's name, or `tilt/azimuth`; both "" as usual
     measures  what is looked at without buying, None for the usual
+    all_year  whether it is lived in all year, whatever absences the log shows
     """
 
     numbers: dict[str, float | None] = field(default_factory=lambda: {name: of[1] for name, of in NUMBERS.items()})
@@ -44,6 +45,7 @@ class Asked:
     panel: str = ""
     plane: str = ""
     measures: list[Told] | None = None
+    all_year: bool = False
 
     def listed(self, rig: Rig) -> list[Told]:
         """The measures that are looked at, those that were taken off too."""
@@ -95,7 +97,7 @@ def kept(db, rig_id: int) -> Asked:
             asked.habits[season] = text if text and habit_from(text) else ""
         except (ValueError, AttributeError):
             asked.habits[season] = ""
-    asked.panel = str(told.get("panel", ""))
+    asked.panel, asked.all_year = str(told.get("panel", "")), told.get("all_year") is True
     try:
         asked.plane = str(told.get("plane", ""))
         plane_from(asked.plane) if "/" in asked.plane else None
@@ -116,7 +118,8 @@ def keep(db, rig_id: int, asked: Asked) -> None:
     measures = None if asked.measures is None else [
         asdict(of.measure) | {"together": of.together, "removed": of.removed} for of in asked.measures]
     put_setting(db, rig_id, "additions", {"numbers": asked.numbers, "habits": asked.habits, "prices": asked.prices,
-                                          "panel": asked.panel, "plane": asked.plane, "measures": measures})
+                                          "panel": asked.panel, "plane": asked.plane, "measures": measures,
+                                          "all_year": asked.all_year})
 
 
 def _told(kept_as: dict[str, Any]) -> Told | None:
@@ -162,7 +165,7 @@ def typed(form, asked: Asked) -> tuple[Asked, list[str]]:
         except ValueError:
             faults.append(f"A plane of their own: found {typed_plane[:40]!r}, expected tilt and azimuth such as 60/0.")
     return replace(asked, numbers=numbers, habits=habits, panel=form.get("panel", asked.panel).strip()[:80],
-                   plane=plane), faults
+                   plane=plane, all_year=form.get("all_year") == "yes"), faults
 
 
 FIGURES = {"below": ("percent", "below, %"), "until": ("percent", "to, %"), "hours": ("duration", "hours each time"),

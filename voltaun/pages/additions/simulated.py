@@ -51,7 +51,8 @@ def _ask(years: int) -> AdditionsAsk:
     return additions_ask(rig, context.lately(), context.sun(),
                          lambda other: clearsky.sun_of(context.tables_db(other), other),
                          [each.weather for each in context.weathers()], asked.shares, asked.offer(rig), years=years,
-                         most_days=float(asked.numbers["most_days"] or 0), replays=years >= SHARP)
+                         most_days=float(asked.numbers["most_days"] or 0), replays=years >= SHARP,
+                         all_year=asked.all_year)
 
 
 def _made(ask: AdditionsAsk, going=lambda part: True) -> Additions | str | None:
@@ -151,7 +152,8 @@ def shown(years: int = COARSE) -> dict:
     told = {"found": made, "asked": asked, "numbers": asking.NUMBERS, "files": context.weathers(),
             "listed": asked.listed(rig), "told": told_in, "takes": asking.TAKES, "figures": asking.FIGURES,
             "named": asking.named(rig), "panels_listed": [of.name for of in asked.products if of.kind == "panel"],
-            "stamps": [crc32(repr(of).encode()) for of in ((asked.numbers, asked.habits, asked.panel, asked.plane),
+            "stamps": [crc32(repr(of).encode()) for of in ((asked.numbers, asked.habits, asked.panel, asked.plane,
+                                                             asked.all_year),
                                                             asked.prices)],
             "sharp": made is not None and made.ask.years >= SHARP, "years": (COARSE, SHARP), "part": 0.0,
             "left": (job := _running().get(g.kept.id)) is not None and job.stopped and job.key == _key()}

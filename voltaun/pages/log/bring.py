@@ -92,7 +92,7 @@ def _json(sent):
             job = jobs().archive(g.kept.id, BytesIO(data), sent.filename)
             return redirect(url_for("log.job", rig_id=g.kept.id, job_id=job.id), 303)
         told: list[str] = []
-        made = read_rig(decode(data), told)
+        made = read_rig(decode(data), told, g.now)
     except FileFaults as faults:
         return render(status=422, refused=str(faults).split("\n"))
     except RigFaults as faults:
