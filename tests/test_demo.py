@@ -5,9 +5,13 @@ from tests.support import NOW, DatabaseCase, serving, sun_of
 from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.outlook import outlook
+from voltaun.core.sizing.choices import Limits, offer_of
+from voltaun.core.sizing.simulation import AdditionsAsk, simulate_additions
 from voltaun.database import readings, rigs
-from voltaun.demo import honey_house
+from voltaun.demo import honey_house, weighed
 from voltaun.demo.fill import fill
+from voltaun.formats.price_list import read_prices
+from voltaun.words.additions import answer
 
 CLOCKS = (NOW, datetime(2026, 2, 3, 9, 30, tzinfo=UTC), datetime(2027, 6, 20, 3, 0, tzinfo=UTC))
 
@@ -42,6 +46,23 @@ class HoneyHouse(unittest.TestCase):
     def test_several_days_are_full_before_two(self):
         full = [reading.full_at.astimezone(honey_house.RIG.zone).hour for reading in self.log() if reading.full_at]
         self.assertGreaterEqual(sum(hour < 14 for hour in full), 5)
+
+    def test_a_year_is_somewhat_short_and_an_answer_lies_within_the_limits(self):
+        of, sun, asked = honey_house.RIG, sun_of(honey_house.RIG), weighed.QUESTION["numbers"]
+        log = self.log()
+        limits = Limits(asked["budget"], None, asked["roof_m2"])
+        offer = offer_of(of, panels=8, strings=3, products=tuple(read_prices(weighed.PRICES.encode())), limits=limits)
+        told, ridge = known(of, log, sun, NOW), weighed.ridge(of.place)
+        found = simulate_additions(AdditionsAsk(of, told, sun, [ridge], {}, offer))
+        self.assertTrue(20 <= found.outcomes[0].below.p50 <= 45, found.outcomes[0].below)
+        self.assertIsNotNone(found.best)
+        best, said = found.choices[found.best], " ".join(answer(found))
+        self.assertTrue(0 < best.price <= 3000 and best.roof_m2 <= 18 and not best.measures, best)
+        self.assertRegex(said, r"Not buying: running Petrol set .*, about \d+ h and \d+ litres a year")
+
+    def test_it_opens_on_a_morning_when_the_answers_matter(self):
+        for now in CLOCKS:
+            self.assertTrue(0.3 <= self.log(now)[-1].soc <= 0.6, (now, self.log(now)[-1]))
 
     def test_the_outlook_holds_what_came(self):
         """The band of eight in ten for tomorrow's sun, made each day with what was known then, against the truth."""

@@ -101,6 +101,12 @@ def arriving_share(rig: Rig) -> float | None:
     return ac_wh / dc_energy(rig.inverter, ac_wh, 24) if rig.inverter and ac_wh else None
 
 
+def seasonal_wh(rig: Rig) -> list[float]:
+    """What the loads that do not run all year take a day in each month, January first, Wh at the battery."""
+    return [sum(load_dc_wh(rig, load) for load in rig.loads if len(load.months) < 12 and month in load.months)
+            for month in range(1, 13)]
+
+
 def load_dc_wh(rig: Rig, load: Load) -> float:
     """One load's Wh a day on the DC side, without the inverter's idle."""
     through = rig.inverter.efficiency if rig.inverter and load.side == "ac" else 1.0

@@ -31,6 +31,7 @@ from voltaun.core.learned.use import (
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.autonomy import drain
 from voltaun.core.outlook.beliefs import bank_energy, unseen_draws
+from voltaun.core.rig.loads import seasonal_wh
 from voltaun.core.rig.rig import Rig
 from voltaun.core.series import Kind, Seen, draw, learn
 from voltaun.core.sizing.calendar import calendar, standard_offset
@@ -270,6 +271,10 @@ def _with_use(rig: Rig, known: Known, legs: Sequence[Leg], suns: Suns, count: in
                  guesses, sources, suns.added_to, suns.others, drawn)
 
 
+LEAST_REST = 0.2
+"""However much the list says of the loads of some months, this part of a day's use is taken to be of all months."""
+
+
 def away_by_log(rig: Rig, known: Known) -> list[Absence]:
     """The weeks in which nobody was there, as the log shows: none while it tells of fewer than a week."""
     legs = as_listed_now(rig, day_legs(known.account.intervals))
@@ -292,17 +297,23 @@ def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], coun
     free, away = free_of(told, cut), away_by_log(rig, known)
     gone = {of.last for of in away}
     lived = [leg for leg in gap_legs(known.account.intervals) if days_within(leg, rig.zone)[-1] not in gone]
+    # What the list says of loads of some months only is left out of the log's days, and put in again by the month.
+    listed = seasonal_wh(rig)
+
+    def rest(day: date, wh: float) -> float:
+        return max(wh - listed[day.month - 1], LEAST_REST * wh)
     by_mean = mean_days([*legs, *lived], rig.zone, habit)
-    level = use_level({day: wh / habit[day.weekday()] for day, wh in sorted((by_mean | free).items())},
+    level = use_level({day: rest(day, wh) / habit[day.weekday()] for day, wh in sorted((by_mean | free).items())},
                       rig.place.latitude)
     assert level is not None
-    seen = [Seen(day, wh / level.mean_wh / level.factor(day) / habit[day.weekday()], day in cut)
+    seen = [Seen(day, rest(day, wh) / level.mean_wh / level.factor(day) / habit[day.weekday()], day in cut)
             for day, wh in sorted(told.items())]
     (model,) = learn([seen], [max(told)], USE)
     drawn = draw(model, max(told) + timedelta(days=400), len(days), count, (seed, 18, 19))
     of_year = np.array([day.timetuple().tm_yday - 1 for day in days])
     factors = level.draw(of_year, count, np.random.default_rng([seed, 21]))
     use = drawn * level.mean_wh * factors * habit[[day.weekday() for day in days], None]
+    use += np.array([listed[day.month - 1] for day in days])[:, None]
     for of in () if all_year else away:
         inside = np.isin(of_year, [(of.first + timedelta(days=n)).timetuple().tm_yday - 1
                                    for n in range((of.last - of.first).days + 1)])
