@@ -10,7 +10,7 @@ import numpy as np
 from benchmarks.timing import side_by_side, told
 from voltaun.core.outlook.ask import known
 from voltaun.core.sizing.calendar import DAYS
-from voltaun.core.sizing.choices import all_choices, offer_of
+from voltaun.core.sizing.choices import Product, all_choices, offer_of
 from voltaun.core.sizing.measures import Measure, usual_measures
 from voltaun.core.sizing.run import run
 from voltaun.core.sizing.simulation import AdditionsAsk, simulate_additions
@@ -23,13 +23,16 @@ MORE = (Measure("inverter", hours=12), Measure("tilt", ("Shed roof",), degrees=6
         Measure("away", months=(7,)), Measure("leave_off", ("Honey-warming cabinet",), below=0.4))
 """Beside what the rig could do by itself: with it seven or eight options that buy nothing."""
 
+LOADS = (Product("Chest freezer 340", "load", 340, 620), Product("Electric fence 60", "load", 60, 90))
+"""Loads that take less, each and both with every crossing of panels and strings."""
+
 
 def lines(_folder):
     now = datetime(2026, 11, 25, 21, tzinfo=UTC)
     sun = rig_sun(RIG, [make_table(plane) for plane in planes(RIG)])
     logged = log(now, sun)
     tells = known(RIG, logged, sun, now)
-    offer = offer_of(RIG, [*usual_measures(RIG), *MORE], strings=6)
+    offer = offer_of(RIG, [*usual_measures(RIG), *MORE], strings=6, products=LOADS)
     lanes = [each.lane for each in all_choices(RIG, offer)]
     other = replace(RIG, arrays=offer.aims.others(RIG))
     other_sun = rig_sun(other, [make_table(plane) for plane in planes(other)])

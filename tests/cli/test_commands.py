@@ -110,10 +110,11 @@ class WithoutDatabase(Commands):
         self.assertEqual([(each["panels_added"], each["measures"], each["bought"], each["price"]) for each in got],
                          [(0, [], [], 0.0), (1, [], [], 150.0), (0, ["Other"], ["Other"], 500.0),
                           (0, ["More", "drive:Ute hours=1 every=2"], ["More"], 310.0),
+                          (1, ["Other"], ["Other"], 650.0),
                           (0, ["drive:Ute hours=1 every=2"], [], None),
                           (0, ["tilt:Roof degrees=70 months=6-7"], [], 0.0)])
         brought = [each["brought_wh"]["mean"] for each in got]
-        self.assertEqual((brought[:3], brought[4]), ([0.0] * 3, 320.0 * 183))
+        self.assertEqual((brought[:3], brought[5]), ([0.0] * 3, 320.0 * 183))
 
     def test_outlook_same_seed_same_bytes(self):
         given = ("outlook", "--rig-file", self.file("c.rig.json", write_rig(rig())), "--log", self.long_log(), "--json")

@@ -107,7 +107,12 @@ class _Hours:
 
     def __init__(self, rig: Rig, years: Years, lanes: Sequence[Lane]):
         self._rig, self._years = rig, years
-        self._adding = sum(lane.only_adds for lane in lanes)
+        self._adding = sum(lane.shares_rows for lane in lanes)
+        keys = [lane.use_key for lane in lanes[:self._adding]]
+        begins = [n for n, key in enumerate(keys) if not n or key != keys[n - 1]]
+        # Of each use that options share: which of them, and the use itself.
+        self._uses = [(slice(begin, end), _use_with(years.use, lanes[begin]))
+                      for begin, end in zip(begins, [*begins[1:], self._adding][:len(begins)], strict=True)]
         # What comes in depends on the panels alone, and not on the strings.
         added, self._of_added = np.unique([lane.added_w for lane in lanes[:self._adding]], return_inverse=True)
         self._added = added.astype(np.float32)[:, None]
@@ -130,10 +135,11 @@ class _Hours:
         """Wh over (below 0: short), and the load of it, (24, options × years), written over those of the day before."""
         hours, years, net, load = slice(24 * day, 24 * day + 24), self._years, self._net, self._load
         if self._adding:
-            use = years.use[hours][:, None]
-            load[:, :self._adding] = use
-            left = through_controllers(self._rig, years.sun[:, hours], years.added_to, self._added) - use
-            np.take(left, self._of_added, axis=1, out=net[:, :self._adding], mode="clip")
+            comes = through_controllers(self._rig, years.sun[:, hours], years.added_to, self._added)
+            for rows, whole in self._uses:
+                use = whole[hours][:, None]
+                load[:, rows] = use
+                np.take(comes - use, self._of_added[rows], axis=1, out=net[:, rows], mode="clip")
         for row, (harvest, used) in enumerate(self._others, self._adding):
             load[:, row] = used[hours]
             np.subtract(harvest[hours], used[hours], out=net[:, row])

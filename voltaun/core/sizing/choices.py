@@ -2,6 +2,8 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from itertools import combinations
+from itertools import product as product_of
 from typing import Any
 
 from voltaun.core.reasons import Reason, reason
@@ -115,7 +117,38 @@ def all_choices(rig: Rig, offer: Offer) -> list[Choice]:
              for more in range((offer.panels if rig.arrays else 0) + 1)]
     free = [Choice(0, 0, with_measure(rig, base, measure, offer.aims), (measure,), _FREE.get(measure.kind))
             for measure in offer.measures if measure not in offer.together]
-    return [*field, *_of_list(rig, offer, base), *free]
+    return [*field, *_of_list(rig, offer, base), *_combined(rig, offer, base), *free]
+
+
+MOST_REPLACED = 3
+"""Loads that take less are put together with panels and strings up to so many at once."""
+
+
+def _combined(rig: Rig, offer: Offer, base: Lane) -> list[Choice]:
+    """Loads that take less together with panels and strings, and panels of the other kinds: all that lies within the
+    limits, for nobody tries the rest."""
+    takers = [(product, load) for product in offer.products
+              if product.kind == "load" and (load := replaced_by(rig, product))]
+    sets = [chosen for count in range(1, MOST_REPLACED + 1) for chosen in combinations(takers, count)
+            if len({load.name for _, load in chosen}) == count]
+    lanes: list[tuple[tuple[Product, ...], Lane]] = [((), base)]
+    for chosen in sets:
+        lane = base
+        for product, load in chosen:
+            lane = replacing(rig, lane, load, product.size)
+        lanes.append((tuple(product for product, _ in chosen), lane))
+    own = panel_of(rig, offer)
+    kinds = [own, *(of for of in offer.products if of.kind == "panel" and of != own)] if rig.arrays else [own]
+    found = []
+    for kind, (others, lane), rows in product_of(kinds, lanes, range(offer.strings + 1)):
+        for more in range((offer.panels if rig.arrays else 0) + 1):
+            # The field has the own panels by themselves, and the list each product by itself.
+            if not others and kind == own or kind != own and not more or len(others) == 1 and not (more or rows):
+                continue
+            choice = _bought(rig, offer, lane, more, rows, others, kind)
+            if not choice.ruled_out:
+                found.append(choice)
+    return found
 
 
 _FREE = {"leave_off": 0.0, "shift": 0.0, "inverter": 0.0, "tilt": 0.0, "away": 0.0}
@@ -205,15 +238,20 @@ def battery_of(rig: Rig, products: Sequence[Product]) -> Product | None:
     return next((each for each in products if each.kind == "battery" and abs(each.size - unit) < 0.01 * unit), None)
 
 
-def _bought(rig: Rig, offer: Offer, base: Lane, panels: int, strings: int, others: tuple[Product, ...]) -> Choice:
-    panel, battery = panel_of(rig, offer), battery_of(rig, offer.products)
+def _bought(rig: Rig, offer: Offer, base: Lane, panels: int, strings: int, others: tuple[Product, ...],
+            kind: Product | None = None) -> Choice:
+    """What is bought; kind  of the panels, where they are not those of the field, which then are listed by name."""
+    own, battery = panel_of(rig, offer), battery_of(rig, offer.products)
+    panel = kind or own
     panel_w = panel.size if panel else _beside(rig, offer).panel_w if rig.arrays else 0.0
     units = strings * (1 if rig.bank.is_station else rig.bank.series)
     bought = [(panels, panel), (units, battery), *((1, each) for each in others)]
     price, weight, roof = _sum(bought, "price"), _sum(bought, "weight_kg"), _sum(bought[:1], "area_m2")
     lane = replace(base, added_w=panels * panel_w, strings=strings)
     out = [*_over(offer.limits, price, weight, roof), *_beyond(rig, offer, lane)]
-    return Choice(panels, strings, lane, (), price, weight, roof, tuple(out), tuple(each.name for each in others))
+    named = [f"{panels} × {panel.name}"] if panel and panel != own and panels else []
+    return Choice(0 if named else panels, strings, lane, (), price, weight, roof, tuple(out),
+                  (*named, *(each.name for each in others)))
 
 
 def _sum(bought: Sequence[tuple[int, Product | None]], name: str) -> float | None:

@@ -37,6 +37,17 @@ class Lane:
                                                self.controller_w, self.sun))
 
     @property
+    def shares_rows(self) -> bool:
+        """Whether it is panels and strings more, and a use that others have too: no hours of its own."""
+        return all(value is None for value in (self.saved_low, self.brought_w, self.rule, self.controller_w, self.sun))
+
+    @property
+    def use_key(self) -> tuple[int, int]:
+        """What its use is told from others' by: options that share what they change of it run side by side."""
+        return (id(self.more_wh) if self.more_wh is not None else 0,
+                id(self.use_share) if self.use_share is not None else 0)
+
+    @property
     def changes(self) -> bool:
         """Whether it is anything but the rig as it stands."""
         return not self.only_adds or self.added_w > 0 or self.strings > 0

@@ -40,8 +40,9 @@ def run(rig: Rig, years: Years, lanes: Sequence[Lane], going: Callable[[float], 
     start  another level to begin at, a fraction, or one for each option and year
     each_day  is shown the levels at the end of each hour of every day, (24, options, years)
     """
-    # What only adds comes first and what follows from the level last, so that each lies in one piece.
-    order = sorted(range(len(lanes)), key=lambda n: (not lanes[n].only_adds, lanes[n].by_level))
+    # What only adds comes first, by its use, and what follows from the level last, so that each lies in one piece.
+    order = sorted(range(len(lanes)), key=lambda n: (not lanes[n].shares_rows, lanes[n].by_level, lanes[n].use_key
+                                                     if lanes[n].shares_rows else (0, 0)))
     begin = np.broadcast_to(np.asarray(start, np.float32), (len(lanes), years.count))
     banks = Banks(rig, years, [lanes[n] for n in order], begin[order])
     days, back = years.use.shape[0] // 24, np.argsort(order)

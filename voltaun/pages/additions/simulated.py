@@ -182,6 +182,12 @@ def shown(years: int = COARSE) -> dict:
                    "again_strips": shown_as.again_strips(made, which, repr(asked))}
 
 
+def _litres(rig, of, hours: float) -> float | str:
+    """What an option's generator burns in so many hours; blank where nobody knows."""
+    runs = run_by_rule(rig, of)
+    return round(hours * runs.fuel_l_per_hour, 1) if runs and runs.fuel_l_per_hour else ""
+
+
 def name_of(choice) -> str:
     """An option's name in an address."""
     named = "+".join([*choice.bought, *(of.code for of in choice.measures)])
@@ -196,11 +202,13 @@ def table():
     out = io.StringIO()
     write = csv.writer(out)
     write.writerow(("panels_added", "strings_added", "what", "days_below_usual_year", "days_below_hard_year",
-                    "unserved_wh", "spilt_wh", "price", "weight_kg", "roof_m2", "unbeaten", "ruled_out"))
+                    "unserved_wh", "spilt_wh", "generator_hours", "generator_litres", "price", "weight_kg", "roof_m2",
+                    "unbeaten", "ruled_out"))
     for of, came, best in zip(made.choices, made.outcomes, made.unbeaten, strict=True):
         write.writerow((of.panels, of.strings, told_in.option(of, made.ask.rig), round(came.below.p50, 1),
                         round(came.below.p90, 1), round(came.unserved_wh.mean), round(came.spilt_wh.mean),
-                        of.price, of.weight_kg, of.roof_m2, "yes" if best else "",
+                        round(came.generator_h.mean, 1), _litres(made.ask.rig, of, came.generator_h.mean), of.price,
+                        of.weight_kg, of.roof_m2, "yes" if best else "",
                         "; ".join(why.code for why in of.ruled_out)))
     return Response(out.getvalue(), mimetype="text/csv",
                     headers={"Content-Disposition": 'attachment; filename="additions.csv"'})
