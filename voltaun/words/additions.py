@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from voltaun.words.reasons import say
 from voltaun.words.sentences import added, begin, counted, month, number
 from voltaun.words.units import show_duration, show_percent
 
 if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.rig.rig import Rig
-    from voltaun.core.sizing.candidates import Compared
+    from voltaun.core.sizing.candidates import Compared, OfLoad
     from voltaun.core.sizing.choices import Choice
     from voltaun.core.sizing.measures import Measure
     from voltaun.core.sizing.simulation import Additions, Spread
@@ -242,6 +243,18 @@ def not_run(told: list[tuple[str, str]]) -> list[str]:
 def lasts(hours: float) -> str:
     """How long something runs: `9 h 40`, `2 days 5 h`; what nothing drains runs on and on."""
     return "on and on" if hours == float("inf") else show_duration(hours)
+
+
+def of_load(of: OfLoad) -> str:
+    """What a candidate is to one load: `4 h, 19 h`, or why it does not do it."""
+    if of.cannot is not None:
+        return f"no: {say(of.cannot).partition(': ')[2] or say(of.cannot)}"
+    return f"{lasts(of.on_h)}, {lasts(of.usual_h)}" if of.on_h is not None else lasts(of.usual_h)
+
+
+def once_empty(of: Compared) -> str:
+    """What its sockets do after it was empty."""
+    return "its sockets stay off until you switch them on" if of.rig.bank.is_station else "it goes on once there is sun"
 
 
 def fills(days_: float) -> str:

@@ -207,7 +207,16 @@ class Beside(unittest.TestCase):
         a_day = 620 / 0.9 + 18 * 24 + 48
         self.assertAlmostEqual(made.hours, made.usable_wh / a_day * 24, places=6)
         self.assertAlmostEqual(made.delivered_wh, made.usable_wh * 620 / a_day, places=6)
-        self.assertAlmostEqual(made.each[0][1], made.hours, places=6)
+        (freezer,) = made.each
+        self.assertAlmostEqual(freezer.usual_h, made.hours, places=6)
+        self.assertEqual((freezer.cannot, freezer.on_h), (None, None))  # nobody said its W
+        kettle, fan = self.compared(self.STATION, of=OF).each[1:]
+        self.assertEqual((words.of_load(kettle), fan.cannot), ("no: 2 kW on 1.8 kW", None))
+        kettle = self.compared(replace(self.STATION, inverter_w=2400.0), of=OF).each[1]
+        # While it is on its 2000 W are 2222 at the battery, with 24 of idle and 2 of standby.
+        self.assertAlmostEqual(kettle.on_h, made.usable_wh / (2000 / 0.9 + 24 + 2), places=6)
+        started = replace(OF, loads=(replace(OF.loads[0], running_w=90, surge_w=2600),))
+        self.assertEqual(words.of_load(self.compared(self.STATION, of=started).each[0]), "no: 2.6 kW on 2.5 kW")
         # Half of 1200 W of panels are taken: 1590.6 Wh at 500 a day in the worst month; 3.18 h at a socket of 500 W.
         into = made.usable_wh / 0.95
         self.assertEqual([round(days, 3) for days in made.fill_days], [round(into / 500, 3), round(into / 1000, 3)])

@@ -55,12 +55,23 @@ class Candidate:
 
 
 @dataclass(frozen=True)
+class OfLoad:
+    """What a candidate is to one load, alone: why it does not run or start there, or for how long from full to the
+    everyday floor, h: while it is on (None without its W), and as it is usually used."""
+
+    load: Load
+    cannot: Reason | None
+    on_h: float | None
+    usual_h: float
+
+
+@dataclass(frozen=True)
 class Compared:
     """What a candidate comes to here; hours and days infinite where nothing drains or fills it.
 
     cannot      what it cannot do, the first thing to know
     usable_wh   from full to the everyday floor, at the battery; delivered_wh  of that what the usual set gets
-    hours       of the usual set; each  of each load alone, at its usual use
+    hours       of the usual set; each  of the loads alone
     fill_days   from the sun alone with nothing on, in the worst and in the best month; None without arrays
     socket_h, generator_h  from the everyday floor to full
     """
@@ -71,7 +82,7 @@ class Compared:
     usable_wh: float
     delivered_wh: float
     hours: float
-    each: tuple[tuple[Load, float], ...]
+    each: tuple[OfLoad, ...]
     fill_days: tuple[float, float] | None
     socket_h: float | None
     generator_h: float | None
@@ -89,14 +100,35 @@ def compare(rig: Rig, candidate: Candidate, learned: Learned, sun_wh: Sequence[f
     of = candidate.on(rig)
     usable = usable_energy(of, of.bank.everyday_floor)
     a_day = _use(rig, of, learned)
-    idle = {"ac": of.bank.standby_w + (of.inverter.idle_w if of.inverter else 0.0), "dc": of.bank.standby_w}
-    each = tuple((load, usable / (load_dc_wh(of, load) / 24 + idle[load.side]))
-                 for load in rig.loads if load.daily_wh > 0)
+    each = tuple(_of_load(of, load, usable) for load in rig.loads if load.daily_wh > 0)
     into = usable / of.bank.charge_efficiency
     return Compared(candidate, of, tuple(_cannot(rig, of, candidate)), usable, usable * _arrives(of, a_day),
                     usable / a_day * 24 if a_day else float("inf"), each, _fill(rig, candidate, into, sun_wh),
                     into / min(candidate.socket_w, charge_limit(of)) if candidate.socket_w else None,
                     into / min(rig.generators[0].gives_w, charge_limit(of)) if rig.generators else None)
+
+
+def _of_load(of: Rig, load: Load, usable: float) -> OfLoad:
+    """What the rig with the candidate in it is to a load."""
+    idle = of.bank.standby_w + (of.inverter.idle_w if of.inverter and load.side == "ac" else 0.0)
+    through = of.inverter.efficiency if of.inverter and load.side == "ac" else 1.0
+    on = usable / (load.running_w / through + idle) if load.running_w else None
+    return OfLoad(load, _alone(of, load), on, usable / (load_dc_wh(of, load) / 24 + idle))
+
+
+def _alone(of: Rig, load: Load) -> Reason | None:
+    """Why a load does not run, or does not start, by itself; None where it does both as far as the labels say."""
+    if load.side != "ac":
+        return None
+    if of.inverter is None:
+        return reason("no_inverter_for", name=load.name)
+    most, surge = of.inverter.continuous_w, of.inverter.surge_w or of.inverter.continuous_w
+    running = load.running_w or 0
+    if _over(running, most):
+        return reason("does_not_run", name=load.name, value=running, most=most)
+    if _over(max(load.surge_w or 0, running), surge):
+        return reason("does_not_start", name=load.name, value=load.surge_w, most=surge)
+    return None
 
 
 def _use(rig: Rig, of: Rig, learned: Learned) -> float:
@@ -130,10 +162,7 @@ def _cannot(rig: Rig, of: Rig, candidate: Candidate) -> list[Reason]:
     if of.inverter is None:
         return []
     most, surge = of.inverter.continuous_w, of.inverter.surge_w or of.inverter.continuous_w
-    alone = [(load.name, load.running_w or 0, max(load.surge_w or 0, load.running_w or 0)) for load in ac]
-    found = [reason("does_not_run", name=name, value=running, most=most) if _over(running, most)
-             else reason("does_not_start", name=name, value=starting, most=surge)
-             for name, running, starting in alone if _over(running, most) or _over(starting, surge)]
+    found = [why for load in ac if (why := _alone(of, load))]
     together, starting = largest_set_running(rig), largest_surge(rig)
     if not found and _over(together, most):
         return [reason("not_at_once", value=together, most=most)]

@@ -29,8 +29,9 @@ from voltaun.core.sky.weather import Weather, on_plane
 SHORT_DAYS = 3.0
 """So many days below the everyday floor in a usual year are enough, unless the user says otherwise."""
 
-SHARE_DAYS = 10.0
-"""The usual system share is believed as if so many logged days had shown it."""
+SHARE_DAYS = 200.0
+"""The usual system share is believed as if so many logged days had shown it: weather comes in spells, so sixty days of
+one season tell it no better than to a quarter, and with it the file's answer would be worse than without."""
 
 
 @dataclass(frozen=True)
