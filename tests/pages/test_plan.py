@@ -59,6 +59,7 @@ class OnToday(PlanCase):
         self.do("move", begin="9:30")
         self.assertRegex(self.today(), r'class="clock">9:30</span> Pump, 45 min\.')
         self.assertIn("Back to the plan", self.today())
+        self.assertIn("Pump from 9:30", self.today())  # on the strip
         self.do("drop")
         self.assertRegex(self.today(), r"Pump: not on this day\.")
         self.do("back")

@@ -69,6 +69,11 @@ def placed(of: Placed, rig: Rig, today: date, without: Collection[str] = ()) -> 
     return f"{line} Spares {about(of.spares_wh)}, set against {against}."
 
 
+def on_strip(of: Placed, rig: Rig) -> str:
+    """A load of the plan on its day: `Bore pump from 11:30`."""
+    return f"{of.load} from {clock(of.start, rig)}"
+
+
 def unplaced(of: Unplaced) -> str:
     """Why a load has no place in the plan."""
     return {"over_inverter": f"{of.load} fits in nowhere: with what else runs it is too much for the inverter.",

@@ -13,6 +13,9 @@ from voltaun.core.rig.parts import PRIORITIES, Load
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.sums import dc_power
 
+NEAR = 0.1
+"""An allowance is first sought within this part of where it probably is."""
+
 GRAIN_WH, GRAIN_SHARE = 5.0, 1e-3
 """An allowance is sought to so many Wh, or to this share of what the bank holds where that is more."""
 
@@ -97,9 +100,15 @@ def _most(ahead: Ahead, low: float, high: float, without: np.ndarray | float = 0
     count = ahead.made.level.shape[1]
     may_fail, open_lanes, failed = int(RISKY * count), np.arange(count), 0
     fine = max(GRAIN_WH, GRAIN_SHARE * ahead.ready.standing.energy.mean)
+    # Where the tenth lowest of the futures stands above the floor at its lowest is near it: sought there first.
+    lowest = ahead.made.level[ahead.steps.start + 1:ahead.steps.stop + 1].min(axis=0)
+    guess = float(np.partition(lowest, may_fail)[may_fail] - ahead.floor) * ahead.ready.standing.energy.mean
+    near = [guess + float(np.sum(without)) + by * max(abs(guess) * NEAR, 2 * fine) for by in (-1, 1)]
     apart = ahead.ready.generator is None  # a rule starts by the level, and what is used more may start it sooner
     while high - low > fine:
-        middle = (low + high) / 2
+        inside = [of for of in near if low < of < high]
+        near = inside[1:]
+        middle = inside[0] if inside else (low + high) / 2
         passed = ahead.passes(ahead.run(evenly * middle - without, open_lanes).level)
         if failed + passed.sum() > may_fail:
             high = middle

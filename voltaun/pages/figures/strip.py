@@ -47,14 +47,16 @@ class Column:
 
 def columns(first: date, last: date, logged: dict[date, Day], outlook: Outlook | None,
             skies: dict[date, str] | None = None, told: Callable[[Plan], str] = str,
-            floor: float = 0.0, done: Mapping[date, tuple[str, ...]] | None = None) -> list[Column]:
+            floor: float = 0.0, done: Mapping[date, tuple[str, ...]] | None = None,
+            placed: Mapping[date, list[str]] | None = None) -> list[Column]:
     """The days from first to last, each with its logged part, its outlook, and its line of figures.
 
     skies  words given for coming days; told  puts a plan in words; floor  the everyday floor, a fraction
-    done   what was done on a day, in words
+    done   what was done on a day, in words; placed  what the day's plan has on it, in words
     """
     skies, done = skies or {}, done or {}
-    planned = {day: [told(plan) for plan in outlook.plans if plan.on(day)]
+    placed = placed or {}
+    planned = {day: [*(told(plan) for plan in outlook.plans if plan.on(day)), *placed.get(day, ())]
                for day in days_between(first, last)} if outlook else {}
     ahead = {day.day: day for day in outlook.days} if outlook else {}
     if outlook and outlook.today:

@@ -1,10 +1,11 @@
 """Today: how long there is, what to do, and one line to log a reading."""
 
-from datetime import timedelta
+from datetime import date, timedelta
 
 from flask import g, render_template, url_for
 
 from voltaun.core.dayplan.tonight import in_turn, things
+from voltaun.core.instants import local_day
 from voltaun.core.outlook.first_hour import first_hour
 from voltaun.core.rig.bank import packs_apart
 from voltaun.core.rig.loads import GRADES, load_dc_wh
@@ -33,7 +34,7 @@ def render(form: ReadingForm, status: int = 200):
     columns = strip.columns(first, look.today + timedelta(days=AHEAD), context.days_from(first), look.outlook,
                             look.ask.skies,
                             lambda plan: words.plan(plan, context.rig()), context.rig().bank.everyday_floor,
-                            context.marked_days())
+                            context.marked_days(), _placed(planned))
     copied, trouble = frame.last_copy()
     first_said = None if look.outlook else first_hour(context.rig(), look.readings, context.sun(), look.today, look.now)
     return render_template("today/today.html", look=look, outlook=look.outlook, today=look.today, form=form,
@@ -42,6 +43,14 @@ def render(form: ReadingForm, status: int = 200):
                            first=first_said, steps=_steps(look), nothing_yet=not any(of.past for of in columns),
                            cautions=for_now(context.rig(), look.outlook), apart=_apart(look),
                            **(_planned(planned, look) if planned and not planned.stale else {})), status
+
+
+def _placed(plan) -> dict[date, list[str]]:
+    """What the day's plan puts on which day, for the strip."""
+    found: dict[date, list[str]] = {}
+    for of in plan.placing.placed if plan and plan.placing else ():
+        found.setdefault(local_day(of.start, context.rig().zone), []).append(planning.on_strip(of, context.rig()))
+    return found
 
 
 def _planned(plan, look) -> dict:
