@@ -216,7 +216,8 @@ class Beside(unittest.TestCase):
         # While it is on its 2000 W are 2222 at the battery, with 24 of idle and 2 of standby.
         self.assertAlmostEqual(kettle.on_h, made.usable_wh / (2000 / 0.9 + 24 + 2), places=6)
         started = replace(OF, loads=(replace(OF.loads[0], running_w=90, surge_w=2600),))
-        self.assertEqual(words.of_load(self.compared(self.STATION, of=started).each[0]), "no: 2\u202f600 W on 2\u202f500 W")
+        self.assertEqual(words.of_load(self.compared(self.STATION, of=started).each[0]),
+                         "no: 2\u202f600 W on 2\u202f500 W")
         # Half of 1200 W of panels are taken: 1590.6 Wh at 500 a day in the worst month; 3.18 h at a socket of 500 W.
         into = made.usable_wh / 0.95
         self.assertEqual([round(days, 3) for days in made.fill_days], [round(into / 500, 3), round(into / 1000, 3)])
