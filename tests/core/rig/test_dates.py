@@ -13,8 +13,10 @@ from voltaun.core.outlook.ask import known
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.parts import Bank, Generator, Inverter, Load, SolarArray
 from voltaun.core.rig.rig import Former
+from voltaun.core.sizing import again
 from voltaun.core.sizing.again import log_again
 from voltaun.core.sizing.lanes import Lane
+from voltaun.core.sizing.suns import AS_THEY_ARE
 
 SEPTEMBER = date(2026, 9, 20)
 NINETEENTH = SEPTEMBER - timedelta(days=1)
@@ -126,6 +128,10 @@ class Reckoned(unittest.TestCase):
         log = readings(*({"soc": 0.5, "use_wh": 1000.0, "solar_wh": 0.3 * sun.between(
             start + timedelta(days=n - 1), start + timedelta(days=n))} for n in range(30)), start=start)
         told = known(GREW, log, sun, log[-1].at)
+        # One W more brings its share of the clear sky all along; the array of now what the one of the time did.
+        suns = again._logged(GREW, told, sun, AS_THEY_ARE, None).years.sun[:, :, again.AS_IT_WAS]
+        one = sun_of(rig(arrays=(replace(ROOF, panel_w=1.0, panels=1),)))
+        self.assertAlmostEqual(float(suns[-1].sum()), 0.3 * one.between(start, start + timedelta(days=29)), delta=0.5)
         as_it_was, more = log_again(GREW, told, sun, [Lane(), Lane(added_w=1200.0)])
         self.assertEqual(as_it_was.days, 29)
         # What 1200 W more would have spilt beyond the bank is less than what they bring: 0.3 of their clear sky.

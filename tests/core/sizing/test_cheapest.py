@@ -9,7 +9,7 @@ from tests.core.outlook.test_outlook import log_of
 from tests.support import rig, sun_of
 from voltaun.core.outlook.ask import known
 from voltaun.core.rig.parts import Load
-from voltaun.core.sizing.choices import Limits, Product, offer_of
+from voltaun.core.sizing.choices import Limits, Product, all_choices, offer_of
 from voltaun.core.sizing.lanes import Lane
 from voltaun.core.sizing.measures import replacing
 from voltaun.core.sizing.run import run
@@ -50,6 +50,12 @@ class Cheapest(unittest.TestCase):
                 answered += 1
                 self.assertAlmostEqual(best[0], min(enough)[0], places=6, msg=str(n))
         self.assertGreater(answered, 1)
+
+    def test_a_load_is_replaced_once(self):
+        products, _ = a_list(random.Random(4))
+        named = [of.bought for of in all_choices(RIG, offer_of(RIG, (), panels=1, strings=1, products=tuple(products)))]
+        self.assertIn(("Freezer 0", "Fridge 3", "Lamp 4"), [tuple(n for n in of if "×" not in n) for of in named])
+        self.assertFalse([of for of in named if {"Freezer 0", "Freezer 1"} <= set(of)])
 
     def all_of_it(self, ask, products, limits):
         """(price, days short in a usual year) of every set of loads, every kind and count of panels, every string."""

@@ -12,7 +12,7 @@ from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.ask import known
 from voltaun.core.rig.parts import Load
 from voltaun.core.sizing.calendar import EARLY_DAYS, calendar
-from voltaun.core.sizing.years import _use, away_by_log
+from voltaun.core.sizing.years import _use, away_by_log, seasonal
 
 PLAIN = rig(arrays=(), inverter=None, place=replace(rig().place, latitude=0.0))
 START = datetime(2025, 6, 1, 9, tzinfo=UTC)
@@ -24,6 +24,18 @@ def use_of(of, log, **more):
     made = _use(of, told, as_listed_now(of, day_legs(told.account.intervals)), calendar(), 60, 1, **more)[EARLY_DAYS:]
     months = np.array([day.month for day in calendar()[EARLY_DAYS:]])
     return np.array([made[months == month].mean() for month in range(1, 13)])
+
+
+class Skies(unittest.TestCase):
+    def test_unseen_seasons_are_as_a_rule_darker_in_winter_towards_the_poles(self):
+        july = np.eye(12)[6] * 60
+        # At 50 degrees (36 − 50) × 0.03 = −0.42 from midsummer, which was seen, to midwinter; at 20 degrees +0.48.
+        self.assertAlmostEqual(seasonal(50.0, july)[0], -0.42)
+        self.assertAlmostEqual(seasonal(20.0, july)[0], 0.48)
+        self.assertAlmostEqual(seasonal(-50.0, july)[0], 0.42)  # there July is the winter
+        self.assertAlmostEqual(seasonal(89.0, july)[0], -0.7)
+        self.assertAlmostEqual(float(seasonal(50.0, july)[6]), 0.0)
+        self.assertAlmostEqual(float(seasonal(50.0, np.ones(12)).sum()), 0.0)
 
 
 class Use(unittest.TestCase):
