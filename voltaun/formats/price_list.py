@@ -10,6 +10,11 @@ from voltaun.formats import EMPTY_LINES, OneFault, hollow
 COLUMNS = ("name", "kind", "size", "price", "weight_kg", "area_m2", "for")
 MOST = 500
 
+USUAL = {"panel": (5, 1500, "W of one, 5 to 1500"), "battery": (20, 200_000, "Wh of one, 20 to 200,000"),
+         "charger": (5, 20_000, "W, 5 to 20,000"), "controller": (5, 50_000, "W, 5 to 50,000"),
+         "load": (0.1, 100_000, "Wh a day, 0.1 to 100,000")}
+"""The sizes that there are, by kind: another is more often a price or a weight in the wrong column."""
+
 
 class PriceListFault(OneFault):
     """The list cannot be taken: which line, what was found and what was expected."""
@@ -73,6 +78,11 @@ def _product(row: dict[str, str], line: int, between: str) -> Product:
     if figures[0] is None:
         raise PriceListFault(f"line {line}, size: found nothing, expected W, or Wh of a battery")
     try:
-        return Product(name, kind, figures[0], *figures[1:], serves=(row.get("for") or "").strip()[:80] or None)
+        product = Product(name, kind, figures[0], *figures[1:], serves=(row.get("for") or "").strip()[:80] or None)
     except ValueError as error:
         raise PriceListFault(f"line {line}: {error}") from error
+    low, high, expected = USUAL[kind]
+    if not low <= product.size <= high:
+        raise PriceListFault(f"line {line}, size: found {product.size:g} for a {kind}, expected {expected}; is it in "
+                             "another column?")
+    return product

@@ -11,6 +11,7 @@ from zoneinfo import ZoneInfo
 from voltaun.core.log.reading import BY_NAME
 from voltaun.core.outlook.plans import AWAY, GUESTS, Plan
 from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import SOURCES
 from voltaun.core.sky.model import STARTUP_SHARES
 from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power
 
@@ -302,6 +303,11 @@ def no_sun(sheet: Worksheet) -> str:
     when = f"In {month(sheet.inputs.design_month)}" if sheet.inputs.design_month else "In the design month"
     return (f"{when} the sun hardly rises: no array will do it. Something else must bring the energy then, or choose a "
             "design month in which you live there.")
+
+
+def has_sources(rig: Rig) -> bool:
+    """Whether anything of the rig fills its bank."""
+    return any(rig.has(source) for source in SOURCES)
 
 
 def added(panels: int, strings: int, rig: Rig) -> str:

@@ -5,19 +5,21 @@ from dataclasses import replace
 from typing import Any
 
 from voltaun.core.outlook.ask import Known
+from voltaun.core.rig.parts import SolarArray
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.choices import Offer
 from voltaun.core.sizing.simulation import AdditionsAsk
-from voltaun.core.sizing.suns import Aims, own_plane_of
+from voltaun.core.sizing.suns import AS_THEY_ARE, Aims, own_plane_of
 from voltaun.core.sky.clear_sky import RigSun
 from voltaun.core.sky.weather import Weather
 
 
 def habit_from(text: str) -> tuple[float, float, float]:
-    """`2/3/5`, days in ten bright, mixed and dark, as parts of the days. Raises ValueError."""
+    """`2/3/5`, days in ten bright, mixed and dark (or in a hundred), as parts of the days. Raises ValueError."""
     days = [float(part) for part in text.replace(",", ".").split("/")]
-    if len(days) != 3 or not min(days) >= 0 or not 0 < sum(days) <= 100:
-        raise ValueError(f"found {text[:40]!r}, expected days in ten bright, mixed and dark, such as 2/3/5")
+    if len(days) != 3 or not min(days) >= 0 or not any(abs(sum(days) / of - 1) < 0.03 for of in (10, 100)):
+        raise ValueError(f"found {text[:40]!r}, expected days bright, mixed and dark that come to ten, such as "
+                         "2/3/5")
     bright, mixed, dark = (day / sum(days) for day in days)
     return bright, mixed, dark
 
@@ -28,6 +30,14 @@ def plane_from(text: str) -> Aims:
     return own_plane_of(float(tilt), float(azimuth))
 
 
+def with_a_first_panel(rig: Rig) -> Rig:
+    """A rig without panels with one of a single watt, leaning as far as its latitude and towards the equator: what
+    panels of a list are put beside."""
+    latitude = rig.place.latitude
+    first = SolarArray("Panels", 1.0, 1, round(min(abs(latitude), 75.0)), 180 if latitude > 0 else 0)
+    return replace(rig, arrays=(first,))
+
+
 def additions_ask(rig: Rig, known: Known, sun: RigSun | None, sun_of: Callable[[Rig], RigSun | None],
                   weathers: Sequence[Weather], habits: Mapping[str, tuple[float, float, float]], offer: Offer,
                   **rest: Any) -> AdditionsAsk:
@@ -35,6 +45,9 @@ def additions_ask(rig: Rig, known: Known, sun: RigSun | None, sun_of: Callable[[
 
     sun_of  gives the clear-sky harvest of a rig's arrays; it is asked only where the offer has planes of its own
     """
+    if not rig.arrays and any(of.kind == "panel" for of in offer.products):
+        rig = with_a_first_panel(rig)
+        sun, offer = sun_of(rig), replace(offer, aims=AS_THEY_ARE)
     planes = offer.aims.others(rig)
     other_sun = sun_of(replace(rig, arrays=planes)) if planes else None
     return AdditionsAsk(rig, known, sun, tuple(weathers), habits, offer, other_sun, **rest)

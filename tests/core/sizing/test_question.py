@@ -1,0 +1,47 @@
+import unittest
+from dataclasses import replace
+
+from tests.core.outlook.test_outlook import log_of
+from tests.support import rig, sun_of
+from voltaun.core.outlook.ask import known
+from voltaun.core.sizing.choices import Product, offer_of
+from voltaun.core.sizing.question import additions_ask, habit_from, plane_from
+from voltaun.core.sizing.simulation import simulate_additions
+from voltaun.formats.price_list import PriceListFault, read_prices
+
+
+class Typed(unittest.TestCase):
+    def test_a_word_on_a_season_comes_to_ten_days(self):
+        self.assertEqual(habit_from("2/3/5"), (0.2, 0.3, 0.5))
+        self.assertEqual(habit_from("20/30/50"), (0.2, 0.3, 0.5))
+        for wrong in ("4/5/6", "1/1/1", "2/3", "-1/6/5", "a/b/c", "0/0/0"):
+            with self.subTest(wrong), self.assertRaises(ValueError):
+                habit_from(wrong)
+
+    def test_a_plane(self):
+        self.assertEqual((plane_from("60°/180").own.tilt_deg, plane_from("60/0").added_to), (60.0, None))
+        with self.assertRaises(ValueError):
+            plane_from("95/0")
+
+    def test_a_price_in_the_wrong_column_is_asked_about(self):
+        head = "name,kind,size,price\n"
+        for row, words in (("Panel,panel,1900,330", "W of one"), ("Unit,battery,12.8,890", "Wh of one"),
+                           ("Fridge,load,200000,340", "Wh a day")):
+            with self.subTest(row), self.assertRaisesRegex(PriceListFault, f"line 2, size.*{words}.*another column"):
+                read_prices((head + row).encode())
+        self.assertEqual(read_prices((head + "Panel,panel,330,190").encode())[0].price, 190)
+
+
+class WithoutSource(unittest.TestCase):
+    def test_a_panel_of_the_list_is_put_towards_the_equator(self):
+        bare = rig(arrays=())
+        log = log_of(60, use_wh=900)
+        told = known(bare, log, None, log[-1].at)
+        offer = offer_of(bare, (), panels=6, strings=0, products=(Product("Panel", "panel", 300, 150.0),))
+        found = simulate_additions(additions_ask(bare, told, None, sun_of, (), {}, offer, years=4, replays=False))
+        (array,) = found.ask.rig.arrays
+        self.assertEqual((array.tilt_deg, array.azimuth_deg), (42, 0))
+        self.assertGreater(found.outcomes[0].below.p50, 350)
+        self.assertLess(found.outcomes[6].below.p50, 30)
+        with self.assertRaisesRegex(ValueError, "no array"):
+            simulate_additions(additions_ask(bare, told, None, sun_of, (), {}, replace(offer, products=())))
