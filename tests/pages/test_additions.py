@@ -85,7 +85,7 @@ class Answer(AdditionsCase):
         answer = self.client.get(HERE + ".csv")
         lines = answer.text.splitlines()
         self.assertEqual((answer.mimetype, len(lines)), ("text/csv", 1 + 6 + 1))
-        self.assertTrue(lines[1].startswith("0,0,nothing,"))
+        self.assertTrue(lines[1].startswith("0,0,as it is now,"))
 
     def test_a_log_that_ended_long_ago_still_tells(self):
         with mock.patch("voltaun.clock.now", return_value=NOW + timedelta(days=900)):
@@ -215,7 +215,7 @@ class Shown(AdditionsCase):
         table = page[page.index('aria-label="All options"'):]
         rows = re.findall(r"<tr><th><a[^>]*>(.*?)</a>", table[:table.index("</table>")], re.S)
         self.assertEqual([" ".join(row.split()) for row in rows],
-                         ["Nothing", "One panel", "Two panels", "One string", "One panel and one string",
+                         ["As it is now", "One panel", "Two panels", "One string", "One panel and one string",
                           "Two panels and one string", "An hour’s drive with Ute every three days"])
         # One string is two units of 1100; a line each 500 passes between nothing and a string, and none beside a panel.
         self.shows("dotted line: another 500", page)

@@ -107,7 +107,7 @@ def mock_columns():
         found, real = [], strip.columns
 
         def columns(*args, **more):
-            found.append(args[-1])
+            found.append(args[7])
             return real(*args, **more)
         with mock.patch.object(strip, "columns", columns):
             yield found
@@ -126,10 +126,18 @@ class Unexplained(DatesCase):
     def test_it_is_asked_and_answered_with_the_panels_of_before(self):
         page = self.client.get("/1/outlook").text
         self.shows("the sun brings twice as much as before", page)
-        self.shows('name="count" size="4" value="2"', page)
+        self.shows('name="count" size="6" value="600"', page)
         self.shows("changed on 1 May 2026", self.post("/1/rig/step", {
-            "answer": "yes", "array": "Roof", "count": "2", "day": "1 May 2026"}, follow_redirects=True).text)
+            "answer": "yes", "array": "Roof", "count": "600", "day": "1 May 2026"}, follow_redirects=True).text)
         self.assertEqual([self.kept().rig.on(day).arrays[0].panels for day in (date(2026, 4, 30), CHANGED)], [2, 4])
+        self.assertFalse(self.asked())
+
+    def test_one_panel_of_all_the_watts_is_halved_in_watts(self):
+        self.keep(arrays=(replace(rig().arrays[0], panel_w=1200, panels=1),))
+        self.shows('name="count" size="6" value="600"', self.client.get("/1/outlook").text)
+        self.post("/1/rig/step", {"answer": "yes", "array": "Roof", "count": "600", "day": "1 May 2026"})
+        rated = [self.kept().rig.on(day).arrays[0].rated_w for day in (date(2026, 4, 30), CHANGED)]
+        self.assertEqual(rated, [600, 1200])
         self.assertFalse(self.asked())
 
     def test_no_is_remembered(self):
@@ -141,7 +149,7 @@ class Unexplained(DatesCase):
     def test_odd_answers_change_nothing(self):
         for sent, words in (({"count": "many", "day": "1 May 2026"}, "Nothing was changed"),
                             ({"count": "2", "day": ""}, "Found no day"),
-                            ({"count": "2.5", "day": "1 May 2026"}, "whole")):
+                            ({"count": "-5", "day": "1 May 2026"}, "Nothing was changed")):
             self.shows(words, self.post("/1/rig/step", {"answer": "yes", "array": "Roof"} | sent,
                                         follow_redirects=True).text)
         self.assertEqual(self.post("/1/rig/step", {"answer": "yes", "array": "No"}).status_code, 400)

@@ -67,9 +67,9 @@ def measures(of: Choice) -> str:
 
 
 def option(of: Choice, rig: Rig) -> str:
-    """What an option adds or does: `two panels and one string`, `Charger with an hour's drive …`, `nothing`."""
+    """What an option adds or does: `two panels and one string`, `Charger with an hour's drive …`, `as it is now`."""
     told = filter(None, (added(of.panels, of.strings, rig), " and ".join(of.bought), measures(of)))
-    return " with ".join(told) or "nothing"
+    return " with ".join(told) or "as it is now"
 
 
 def short_days(of: Spread) -> str:
@@ -160,7 +160,7 @@ def unsure(found: Additions) -> list[str]:
     """Between what the answer lies while seasons are not known, in a sentence; nothing where it is the same."""
     if not found.guesses or found.between is None or found.between[0] == found.between[1]:
         return []
-    low, high = ("more than was looked at" if n is None else "nothing" if n == 0 else
+    low, high = ("more than was looked at" if n is None else "what you have" if n == 0 else
                  option(found.choices[n], found.ask.rig) for n in found.between)
     seasons = " and ".join(filter(None, (", ".join(found.guesses[:-1]), found.guesses[-1])))
     verb = "is" if len(found.guesses) == 1 else "are"

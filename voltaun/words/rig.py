@@ -3,6 +3,7 @@
 from datetime import date
 
 from voltaun.core.learned.yield_step import YieldStep
+from voltaun.core.rig.parts import SolarArray
 from voltaun.core.rig.rig import Former
 
 
@@ -38,7 +39,9 @@ def step_words(of: YieldStep) -> list[str]:
             "Until you say, the days and years ahead count it as it is since then."]
 
 
-def panels_guess(of: YieldStep, panels: int) -> tuple[str, int]:
-    """Which count of panels is asked for, and what it probably is, where the rig says so many."""
+def panels_guess(of: YieldStep, array: SolarArray) -> tuple[str, str]:
+    """Which W of an array are asked for, and what they probably are: in whole panels where it has several."""
     before, since = of.factors
-    return ("Panels before", max(0, round(panels * before))) if since == 1 else ("Panels now", round(panels * since))
+    watts = array.rated_w * (before if since == 1 else since)
+    step = array.panel_w if array.panels > 1 else 10.0
+    return ("W of panels before" if since == 1 else "W of panels now"), f"{max(1, round(watts / step)) * step:g}"

@@ -87,9 +87,8 @@ def step():
         flash("The log shows no such step any more.")
         return back
     if request.form.get("answer") == "no":
-        days = [*context.explained_steps(), found.day]
         with transaction(context.writer()) as db:
-            put_setting(db, g.kept.id, "explained_steps", [day.isoformat() for day in days][-20:])
+            _explained(db, found.day)
         flash("Noted. The log is reckoned with the panels as they stand.")
         return back
     array = next((of for of in rig.arrays if of.name == request.form.get("array", "")), None)
@@ -97,26 +96,34 @@ def step():
         abort(400)
     day, fault = typed_day(request.form.get("day", "").strip())
     try:
-        count = parse(request.form.get("count", ""), "number", low=0, high=FIELDS["arrays"]["panels"].high)
+        watts = parse(request.form.get("count", ""), "power", low=0, high=FIELDS["arrays"]["panel_w"].high)
         fault = fault or ("" if day else "Found no day, expected the one of the change.")
-        fault = fault or ("" if count == int(count) else "Found no whole panels, expected a number such as 4.")
-        made = None if fault else _stepped(rig, array, int(count), day, since=found.factors[1] != 1)
+        made = None if fault else _stepped(rig, array, watts, day, since=found.factors[1] != 1)
     except (QuantityError, RigFaults) as error:
         fault = f"{begin(str(error))}."
     if fault:
         flash(f"Nothing was changed. {fault}")
         return back
-    return _save(made, f"{array.name} was changed on {day:%-d %b %Y}. The log is reckoned anew.")
+    return _save(made, f"{array.name} was changed on {day:%-d %b %Y}. The log is reckoned anew.", found.day)
 
 
-def _stepped(rig: Rig, array: SolarArray, count: int, day: date, since: bool) -> Rig:
-    """The rig with so many panels in an array since a day, or until the day before it."""
+def _explained(db, day: date) -> None:
+    """Ask no more about a step on a day. To be called in a transaction."""
+    days = [*context.explained_steps(), day]
+    put_setting(db, g.kept.id, "explained_steps", [of.isoformat() for of in days][-20:])
+
+
+def _stepped(rig: Rig, array: SolarArray, watts: float, day: date, since: bool) -> Rig:
+    """The rig with so many W in an array since a day, or until the day before it."""
+    whole = watts % array.panel_w == 0
+    other = watts and (replace(array, panels=int(watts // array.panel_w)) if whole else
+                       replace(array, panel_w=watts / array.panels))
     if since:
-        return with_panels(rig, array, count - array.panels, day)
-    now = replace(array, from_day=day)
-    arrays = tuple(now if of == array else of for of in rig.arrays)
-    before = replace(array, panels=count, until_day=day - timedelta(days=1)) if count else None
-    return replace(rig, arrays=arrays, former=(*rig.former, *([Former("arrays", before)] if before else [])))
+        return changed_since(rig, replace(rig, arrays=tuple(
+            of for each in rig.arrays if (of := other if each == array else each))), day)
+    arrays = tuple(replace(of, from_day=day) if of == array else of for of in rig.arrays)
+    before = [Former("arrays", replace(other, until_day=day - timedelta(days=1)))] if other else []
+    return replace(rig, arrays=arrays, former=(*rig.former, *before))
 
 
 def forget():
@@ -133,9 +140,11 @@ def forget():
     return _save(made, f"{begin(getattr(gone.part, 'name', f'the earlier {gone.group}'))} of before is taken out.")
 
 
-def _save(made: Rig, words: str):
+def _save(made: Rig, words: str, explained: date | None = None):
     clearsky.tables(context.tables_db(made), made)
     with transaction(context.writer()) as db:
+        if explained:
+            _explained(db, explained)
         change = rigs.save(db, g.kept, made, g.now)
     flash(words, f"undo-rig-{change}")
     return redirect(url_for("rig.show", rig_id=g.kept.id), 303)
