@@ -12,6 +12,7 @@ from playwright.sync_api import sync_playwright
 from tests.support import NOW, serving
 from voltaun.database import connection
 from voltaun.demo.fill import fill
+from voltaun.pages.leaves import LEAVES
 from voltaun.standins import monitor as standin
 
 AXE = Path(__file__).parent / "vendor" / "axe.min.js"
@@ -21,7 +22,8 @@ PAGES = ("/1/today", "/1/log", "/1/bench", "/1/rig", "/1/outlook", "/1/additions
          "/1/bench/new?instrument=label", "/1/log/taught", "/1/log/compare", "/1/log/month/2026/11", "/1/log/year/2026",
          "/1/log/grid", "/1/log/monitor", "/2/log?day=2026-10-20",
          "/1/outlook?use=30", "/1/outlook/past", "/1/log/changed", "/1/log/safe", "/1/today?entry=1", "/1/card",
-         "/1/rig?part=turbines-new", "/1/rig?part=spill_list-new", "/1/today?watts=1500&for=2")
+         "/1/rig?part=turbines-new", "/1/rig?part=spill_list-new", "/1/today?watts=1500&for=2",
+         *(f"/1/{page}/{leaf}" for page, listed in LEAVES.items() for leaf, _ in listed if leaf))
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
          "--disable-sync", "--no-first-run"]
 
@@ -241,6 +243,7 @@ class Bench(BrowserCase):
         page.get_by_role("button", name="Apply to the rig").click()
         self.shows("Applied; the rig reckons with it now.")
         page.keyboard.press("4")
+        page.get_by_role("link", name="The figures").click()
         page.get_by_role("row", name="Lights Wh a day").get_by_role("link", name="meter run").click()
         page.get_by_role("button", name="Take it back").last.click()
         self.shows("Taken back; the rig has its figures of before.")
@@ -399,20 +402,20 @@ class RigAndAdditions(BrowserCase):
         page.wait_for_url("**at=4-*")
         self.shows("Four panels")
 
-    def test_what_is_typed_in_one_form_stays_when_another_is_kept(self):
+    def test_what_is_wrong_in_a_list_stays_typed_beside_the_answer(self):
         page = self.go("/2/additions")
+        page.get_by_role("link", name="Price list").click()
         page.get_by_label("Price list", exact=True).fill("name,kind,size\nhalf typed")
-        page.get_by_label("To spend").fill("4000")
-        page.get_by_role("button", name="Keep the question").click()
-        self.shows("The question is kept.")
-        self.assertEqual(page.get_by_label("Price list", exact=True).input_value(), "name,kind,size\nhalf typed")
-        self.assertEqual(page.get_by_label("To spend").input_value(), "4000")
         page.get_by_role("button", name="Keep the list").click()
         self.shows("The price list was not kept: line 2")
         self.assertEqual(page.get_by_label("Price list", exact=True).input_value(), "name,kind,size\nhalf typed")
+        page.get_by_role("link", name="The question").click()
+        page.get_by_label("To spend").fill("4000")
+        page.get_by_role("button", name="Keep the question").click()
+        self.shows("The question is kept.")
 
     def test_the_worksheet_answers_a_changed_input(self):
-        page = self.go("/1/additions")
+        page = self.go("/1/additions/worksheet")
         page.get_by_label("Use a day, Wh").fill("5 kWh")
         page.get_by_label("Days in reserve").fill("2")
         page.get_by_label("Days in reserve").press("Tab")
@@ -477,27 +480,28 @@ class Outlook(BrowserCase):
         page = self.go("/1/outlook")
         page.get_by_role("button", name="Tomorrow: storm").click()
         page.locator('button[aria-label="tomorrow: storm"][aria-pressed="true"]').wait_for()
-        page.get_by_label("What", exact=True).select_option("guests")
-        page.get_by_label("Called").fill("market day folk")
         page.evaluate("document.querySelector('#what-if').dataset.stands = 'yes'")
-        before = page.locator("#ahead svg").first.inner_html()
-        # What is half typed stays when another tap swaps what follows from it, and nothing else; the focus stays too.
+        before = page.locator("#fan svg").first.inner_html()
+        # A tap swaps what follows from it, and nothing else; the focus stays too.
         page.get_by_role("button", name="tomorrow: clear").focus()
         page.keyboard.press("Enter")
         page.locator('button[aria-label="tomorrow: clear"][aria-pressed="true"]').wait_for()
         self.assertEqual(page.evaluate("document.activeElement.getAttribute('aria-label')"), "tomorrow: clear")
         self.assertEqual(page.locator("#what-if").get_attribute("data-stands"), "yes")
-        self.assertNotEqual(page.locator("#ahead svg").first.inner_html(), before)
+        self.assertNotEqual(page.locator("#fan svg").first.inner_html(), before)
         page.keyboard.press("Enter")
         page.locator('button[aria-label="tomorrow: not known"][aria-pressed="true"]').wait_for()
+        page.get_by_role("link", name="Plans", exact=True).click()
+        page.get_by_label("What", exact=True).select_option("guests")
+        page.get_by_label("Called").fill("market day folk")
         page.get_by_role("button", name="Keep this plan").click()
         self.shows("Planned: market day folk, use × 1.4")
         page.get_by_role("button", name="Take it back").click()
         self.shows("The plan is taken away.")
 
-    def test_past_outlooks_come_when_they_are_scrolled_to(self):
+    def test_past_outlooks_come_by_themselves_on_their_leaf(self):
         page = self.go("/1/outlook")
-        page.locator("#past").scroll_into_view_if_needed()
+        page.get_by_role("link", name="Past outlooks").click()
         self.shows("One day ahead, the sun came within its range")
 
 

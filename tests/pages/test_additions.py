@@ -63,9 +63,11 @@ class Answer(AdditionsCase):
         page = self.show()
         for words in ("Over 6 years so far; 40 are being run", 'hx-get="/1/additions/years"',
                       "Days short in a usual year", "Best for its price",
-                      "An hour’s drive with Ute every three days", "What the log has not seen is a guess.",
-                      "No price list is kept", "The worksheet", "To live on"):
+                      "What the log has not seen is a guess.", "No price list is kept"):
             self.shows(words, page)
+        self.shows("An hour’s drive with Ute every three days", self.show("/without"))
+        self.shows("To live on", self.show("/worksheet"))
+        self.assertEqual(self.client.get(HERE + "/nowhere").status_code, 404)
         self.assertEqual(page.count("#option\" aria-label="), 6)
         sharp = self.sharp()
         self.shows("Over 40 years of weather", sharp)
@@ -122,12 +124,12 @@ class Question(AdditionsCase):
     def test_a_word_on_the_winter_is_kept_and_counts(self):
         def july(page):  # of the worksheet by month
             return float(re.findall(r'<td class="n">([\d.]+)</td>', page[page.index("<th>Peak-sun h</th>"):])[6])
-        bright = july(self.show())
+        bright = july(self.show("/worksheet"))
         self.ask(winter="0/0/10")
-        self.assertLess(july(self.show()), bright - 0.3)
+        self.assertLess(july(self.show("/worksheet")), bright - 0.3)
         self.ask(winter="2/3/5", most_days="5")
         page = self.show()
-        self.shows('value="2/3/5"', page)
+        self.shows('value="2/3/5"', self.show("/question"))
         self.shows("within 5", page)
         self.shows("your word on the seasons", page)
         self.hides("Of autumn, winter", page)
@@ -162,12 +164,12 @@ class Measures(AdditionsCase):
         self.assertEqual(self.codes(), ["drive:Ute hours=1 every=3"])
         self.assertEqual(self.add("drive", names="Ute", hours="1 h 30", every="2", months=["6", "7"]).status_code, 303)
         self.assertEqual(self.codes()[1], "drive:Ute hours=1.5 every=2 months=6-7")
-        self.shows("1 h 30 drive with Ute every two days from June to July does", self.show())
+        self.shows("1 h 30 drive with Ute every two days from June to July does", self.show("/without"))
         page = self.post(HERE + "/measures/0", follow_redirects=True).text
         self.shows("An hour’s drive with Ute every three days: no longer looked at.", page)
         self.shows('action="/1/additions/measures/0" ', page)
         self.assertEqual(len(self.codes()), 1)
-        self.hides("drive with Ute every three days does", self.show())
+        self.hides("drive with Ute every three days does", self.show("/without"))
         self.post(HERE + "/measures/0", {"back": "yes"})
         self.assertEqual(len(self.codes()), 2)
         self.assertEqual(self.post(HERE + "/measures/9").status_code, 404)
@@ -211,16 +213,17 @@ class Shown(AdditionsCase):
     def test_all_options_are_sorted_and_lines_of_equal_price_drawn(self):
         self.hides("lines of equal", self.show())
         self.post(HERE + "/prices", {"prices": PRICES})
-        page = self.show("?by=price")
+        page = self.show("/options?by=price")
         table = page[page.index('aria-label="All options"'):]
         rows = re.findall(r"<tr><th><a[^>]*>(.*?)</a>", table[:table.index("</table>")], re.S)
         self.assertEqual([" ".join(row.split()) for row in rows],
                          ["As it is now", "One panel", "Two panels", "One string", "One panel and one string",
                           "Two panels and one string", "An hour’s drive with Ute every three days"])
+        page = self.show()
         # One string is two units of 1100; a line each 500 passes between nothing and a string, and none beside a panel.
         self.shows("dotted line: another 500", page)
         self.assertEqual(re.findall(r'<td\s+class="[^"]*?( p[rt]| p[rt] p[rt])?"><a', page).count(" pt"), 3)
-        self.assertEqual(self.client.get(HERE + "?by=nonsense").status_code, 200)
+        self.assertEqual(self.client.get(HERE + "/options?by=nonsense").status_code, 200)
 
     def test_an_option_tried_on_stands_on_every_page_until_it_is_taken_off(self):
         before = [self.client.get(f"/1/{page}").text for page in ("today", "outlook")]
@@ -259,11 +262,11 @@ class Shown(AdditionsCase):
         return None if ask.years >= simulated.SHARP else simulated.simulate_additions(ask)
 
     def test_the_worksheet_says_what_it_leaves_and_what_each_month_asks_for(self):
-        page = self.show()
+        page = self.show("/worksheet")
         self.assertRegex(" ".join(page.split()),
                          r"In years of weather that leaves (about \d+ days?|hardly a day) in a usual")
         self.shows("<th>Array, W</th>", page)
-        self.shows("In years of weather that leaves", self.show("?reserve_days=1"))
+        self.shows("In years of weather that leaves", self.show("/worksheet?reserve_days=1"))
 
     def test_the_sheets_answer_is_one_of_the_field_where_it_is_there(self):
         sheet = SimpleNamespace(panel_w=300.0)
@@ -367,7 +370,7 @@ class OfThePlace(AdditionsCase):
     def test_a_file_is_kept_used_taken_away_and_brought_back(self):
         page = self.bring(epw().encode()).text
         self.shows("hobart.epw is kept: EPW, 2021.", page)
-        self.shows("hobart.epw", self.client.get("/1/rig").text)
+        self.shows("hobart.epw", self.client.get("/1/rig/places").text)
         page = self.sharp()
         self.shows("The weather files as they stand:", page)
         self.shows("From weather files", page)

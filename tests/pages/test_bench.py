@@ -121,7 +121,7 @@ class MeterRun(BenchCase):
         page = self.press("apply").text
         self.shows("Applied; the rig reckons with it now.", page)
         self.assertEqual((self.kept().rig.loads[0].daily_wh, self.kept().rig.loads[0].evidence), (710, "metered"))
-        self.shows("meter run</a>", self.client.get("/1/rig").text)
+        self.shows("meter run</a>", self.client.get("/1/rig/figures").text)
         self.shows(f"The rig: {FREEZER.name} Wh a day", self.client.get("/1/log/changed").text)
         self.shows("It was applied already, on 25 November", self.press("apply").text)
         self.shows("Taken back", self.press("take-back").text)

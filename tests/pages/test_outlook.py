@@ -52,8 +52,9 @@ class WhatIf(OutlookCase):
         plain, page = self.show(), self.show("?use=-60")
         self.shows("What if, and not as things stand: using 60 % less.", page)
         self.hides("What if, and not", plain)
-        parts = [re.search(r'<h1 class="answer">(.*?)</h1>.*?Day by day</h2>(.*?)</table>', each, re.DOTALL).groups()
-                 for each in (plain, page)]
+        parts = [re.search(r'<h1 class="answer">(.*?)</h1>.*?Day by day</h2>(.*?)</table>', self.client.get(
+            f"/1/outlook/days{query}").text, re.DOTALL).groups() for query in ("", "?use=-60")]
+        self.assertIn('href="/1/outlook/days?use=-60"', page)  # the question goes along to the other leaves
         self.assertNotEqual(parts[0][0], parts[1][0])
         self.assertNotEqual(parts[0][1], parts[1][1])
         # A sky that is tapped meanwhile leaves the question as it is.
@@ -158,7 +159,7 @@ class Plans(OutlookCase):
         (kept,) = plans.current(self.db, 1, TODAY)
         self.assertEqual((kept.plan.begin, kept.plan.end), (18.0, 23.5))
         self.shows("Heater added, 1.00 kWh a day, 18:00 to 23:30", self.show())
-        form = self.show(f"?change={kept.id}")
+        form = self.client.get(f"/1/outlook/plans?change={kept.id}").text
         for figure in ('value="1000"', 'value="18:00"', 'value="23:30"', 'value="Heater"',
                        f'name="instead" value="{kept.id}"'):
             self.shows(figure, form)
@@ -176,7 +177,7 @@ class Plans(OutlookCase):
     def test_guests_are_people_or_a_factor_and_it_says_which(self):
         self.plan(kind="people", amount="3")
         self.plan(kind="guests", amount="1.5", name="A feast")
-        page = self.show()
+        page = self.client.get("/1/outlook/plans").text
         self.shows("3 guests, use × 1.6", page)  # a fifth more each
         self.shows("A feast, use × 1.5", page)
 
@@ -221,7 +222,7 @@ class Rule(OutlookCase):
                          follow_redirects=True).text
         self.shows("It is started at 40 % and run to 80 %", page)
         self.assertEqual(plans.rule(self.db, 1).litres, 10)
-        self.shows("the generator from 40 % to 80 %", page)
+        self.shows("the generator from 40 % to 80 %", self.client.get("/1/outlook/basis").text)
         bad = self.post("/1/outlook/rule", {"start": "80", "stop": "40"})
         self.assertEqual(bad.status_code, 422)
         self.shows("the lower level first", bad.text)

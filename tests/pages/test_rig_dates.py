@@ -42,7 +42,7 @@ class Since(DatesCase):
         self.assertEqual((kept.arrays[0].panels, kept.arrays[0].from_day), (8, date(2026, 9, 20)))
         self.assertEqual([(of.group, of.part.panels, of.part.until_day) for of in kept.former],
                          [("arrays", 6, date(2026, 9, 19))])
-        self.shows("Before: Roof, 6 × 300 W, until 19 Sep 2026.", page)
+        self.shows("Before: Roof, 6 × 300 W, until 19 Sep 2026.", self.client.get("/1/rig/parts").text)
         self.shows("It is there since 20 Sep 2026.", self.client.get("/1/rig?part=arrays-0").text)
         # A figure put right afterwards keeps the day.
         self.part("arrays-0", tilt_deg="40")

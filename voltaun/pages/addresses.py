@@ -70,6 +70,7 @@ ADDRESSES = (
     ("POST", "/<int:rig_id>/bench/runs/<int:run_id>/take-back", "bench.take_back", "bench.runs"),
     # Rig
     ("GET", "/<int:rig_id>/rig", "rig.show", "rig.views"),
+    ("GET", "/<int:rig_id>/rig/<leaf>", "rig.leaf", "rig.views"),
     ("POST", "/<int:rig_id>/rig/parts/<key>", "rig.keep", "rig.keeping"),
     ("POST", "/<int:rig_id>/rig/more", "rig.more", "rig.keeping"),
     ("POST", "/<int:rig_id>/rig/step", "rig.step", "rig.keeping"),
@@ -89,9 +90,11 @@ ADDRESSES = (
     ("POST", "/<int:rig_id>/outlook/way", "outlook.keep_way", "outlook.views"),
     ("POST", "/<int:rig_id>/outlook/plans/<int:plan_id>", "outlook.change_plan", "outlook.views"),
     ("POST", "/<int:rig_id>/outlook/rule", "outlook.keep_rule", "outlook.views"),
+    ("GET", "/<int:rig_id>/outlook/<leaf>", "outlook.leaf", "outlook.views"),
     ("GET", "/<int:rig_id>/outlook/past", "outlook.past_outlooks", "outlook.views"),
     # Additions
     ("GET", "/<int:rig_id>/additions", "additions.show", "additions.views"),
+    ("GET", "/<int:rig_id>/additions/<leaf>", "additions.leaf", "additions.views"),
     ("GET", "/<int:rig_id>/additions/years", "additions.part", "additions.simulated"),
     ("POST", "/<int:rig_id>/additions/years", "additions.stop", "additions.simulated"),
     ("GET", "/<int:rig_id>/additions.csv", "additions.table", "additions.simulated"),

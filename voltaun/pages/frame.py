@@ -14,6 +14,7 @@ from voltaun.database.connection import hindrance
 from voltaun.formats.plan_text import as_text
 from voltaun.pages.context import db, look, rig, tried_on
 from voltaun.pages.figures import glass, weave
+from voltaun.pages.leaves import LEAVES
 from voltaun.words import advising, reasons
 from voltaun.words import sentences as words
 from voltaun.words.rig import day_words, panels_guess, step_words
@@ -32,7 +33,7 @@ def install(app: Flask) -> None:
     app.jinja_env.globals.update(words=words, advising=advising, how=reasons.how, said=reasons.say,
                                  caution=reasons.caution, swatch=weave.swatch, source_words=weave.SOURCE_WORDS,
                                  plan_words=_plan_words, step_words=step_words, panels_guess=panels_guess,
-                                 unexplained_step=lambda: look().recent.known.step)
+                                 leaves_of=LEAVES, unexplained_step=lambda: look().recent.known.step)
     app.jinja_env.filters.update(energy=show_energy, counter=show_counter, power=show_power, percent=show_percent,
                                  duration=show_duration, chance=words.chance, begin=words.begin, day_words=day_words)
 

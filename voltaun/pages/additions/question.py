@@ -23,7 +23,7 @@ def keep():
     before = asking.kept(context.db(), g.kept.id)
     after, faults = asking.typed(request.form, before)
     if faults:
-        return render(422, faults, request.form)
+        return render(422, faults, request.form, "question")
     with transaction(context.writer()) as db:
         asking.keep(db, g.kept.id, after)
     flash("The question is kept.")
@@ -37,13 +37,13 @@ def keep_prices():
     try:
         products = read_prices(data) if data.strip() else []
     except (PriceListFault, ValueError) as error:
-        return render(422, [f"The price list was not kept: {error}."], request.form)
+        return render(422, [f"The price list was not kept: {error}."], request.form, "prices")
     before = asking.kept(context.db(), g.kept.id)
     with transaction(context.writer()) as db:
         asking.keep(db, g.kept.id, replace(before, prices=data.decode("utf-8-sig", "replace")))
     flash(f"The price list is kept: {len(products)} product{'s' if len(products) != 1 else ''}."
           if products else "The price list is empty now.")
-    return redirect(url_for("additions.show", rig_id=g.kept.id) + "#prices", 303)
+    return redirect(url_for("additions.leaf", rig_id=g.kept.id, leaf="prices"), 303)
 
 
 def try_on():
@@ -70,14 +70,14 @@ def add_measure():
     if measure and not fits(context.rig(), measure):
         faults.append("The rig has nothing of that name; choose one of what it has.")
     if faults:
-        return render(422, faults, request.form)
+        return render(422, faults, request.form, "without")
     before = asking.kept(context.db(), g.kept.id)
     listed = before.listed(context.rig())
     if measure not in [of.measure for of in listed if not of.removed]:
         with transaction(context.writer()) as db:
             asking.keep(db, g.kept.id, replace(before, measures=[*listed, asking.Told(measure)]))
     flash(f"{words.begin(additions.measure(measure))}: it is looked at now.")
-    return redirect(url_for("additions.show", rig_id=g.kept.id) + "#measures", 303)
+    return redirect(url_for("additions.leaf", rig_id=g.kept.id, leaf="without"), 303)
 
 
 def change_measure(number: int):
@@ -99,25 +99,26 @@ def change_measure(number: int):
     else:
         flash(f"{name}: {'no longer looked at' if of.removed else 'looked at again'}.",
               f"{'remeasure' if of.removed else 'unmeasure'}-{number}")
-    return redirect(url_for("additions.show", rig_id=g.kept.id) + "#measures", 303)
+    return redirect(url_for("additions.leaf", rig_id=g.kept.id, leaf="without"), 303)
 
 
 def bring_weather():
     """Keep a weather file of the place, with what is to be said of it."""
     file = request.files.get("file")
     if not file or not file.filename:
-        return render(422, ["Found no file, expected a weather file of the place."], request.form)
+        return render(422, ["Found no file, expected a weather file of the place."], request.form,
+                      "weather")
     try:
         read = read_weather(file.read())
         told = remarks(read, context.rig().place)
     except WeatherFault as error:
-        return render(422, [f"{file.filename[:80]} was not kept: {error}."], request.form)
+        return render(422, [f"{file.filename[:80]} was not kept: {error}."], request.form, "weather")
     with transaction(context.writer()) as db:
         number = weather.add(db, g.kept.id, file.filename[:200], read)
     flash(" ".join([f"{file.filename[:80]} is kept: {read.kind}, {read.covers}.", *(f"{words.begin(each)}."
                                                                                   for each in told)]),
           f"unweather-{number}")
-    return redirect(url_for("additions.show", rig_id=g.kept.id) + "#weather", 303)
+    return redirect(url_for("additions.leaf", rig_id=g.kept.id, leaf="weather"), 303)
 
 
 def change_weather(weather_id: int):
@@ -128,4 +129,4 @@ def change_weather(weather_id: int):
             abort(404)
     flash("The weather file is taken away." if removed else "The weather file is back.",
           f"reweather-{weather_id}" if removed else "message")
-    return redirect(url_for("additions.show", rig_id=g.kept.id) + "#weather", 303)
+    return redirect(url_for("additions.leaf", rig_id=g.kept.id, leaf="weather"), 303)

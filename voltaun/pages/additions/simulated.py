@@ -19,6 +19,7 @@ from voltaun.database import clearsky, weather
 from voltaun.pages import context
 from voltaun.pages.additions import asked as asking
 from voltaun.pages.additions import shown_as
+from voltaun.pages.leaves import known_leaf
 from voltaun.words import additions as told_in
 from voltaun.words.reasons import say
 
@@ -111,9 +112,11 @@ def part():
                 job.stopped = True
             job = running[g.kept.id] = Running(current_app._get_current_object(), key, _ask(SHARP))
         if job.stopped or not job.done.wait(PATIENCE):
-            return render_template("additions/running.html", part=job.part, years=(COARSE, SHARP), left=job.stopped)
+            return render_template("additions/running.html", leaf=request.args.get("leaf", ""), part=job.part,
+                                   years=(COARSE, SHARP), left=job.stopped)
     told = shown(SHARP)
-    page = render_template("additions/simulated.html", **told) if told["found"] else '<div id="years"></div>'
+    leaf = known_leaf("additions", request.args.get("leaf", ""))
+    page = render_template("additions/simulated.html", leaf=leaf, **told) if told["found"] else '<div id="years"></div>'
     return page, {"HX-Retarget": "#years", "HX-Reswap": "outerHTML", "HX-Trigger-After-Swap": "years-run"}
 
 
@@ -167,6 +170,7 @@ def shown(years: int = COARSE) -> dict:
     rows = [list(enumerate(made.choices))[begin:begin + columns]
             for begin in range(0, columns * (max(of.strings for of in made.choices) + 1), columns)]
     by = request.args.get("by", "")
+    by = by if by in shown_as.SORTED else next(iter(shown_as.SORTED))
 
     def litres(of) -> float | None:
         runs = run_by_rule(rig, of)
@@ -176,8 +180,8 @@ def shown(years: int = COARSE) -> dict:
                    "step": (step := shown_as.price_step(made)),
                    "edges": shown_as.price_edges(made, columns, step) if step else {},
                    "least": [n for n in range(len(made.choices)) if made.unbeaten[n]],
-                   "by": by if by in shown_as.SORTED else "", "sorted_by": shown_as.SORTED,
-                   "all_of_them": shown_as.sorted_by(made, by) if by in shown_as.SORTED else (),
+                   "by": by, "sorted_by": shown_as.SORTED,
+                   "all_of_them": shown_as.sorted_by(made, by),
                    "missing": told_in.not_run(not_run(rig, made.ask.offer)), "as_much": told_in.as_much(made),
                    "again_strips": shown_as.again_strips(made, which, repr(asked))}
 

@@ -8,6 +8,7 @@ from voltaun.core.sizing.years import SEASONS
 from voltaun.core.sky.clear_sky import monthly_clear_sky
 from voltaun.database import clearsky
 from voltaun.pages import context
+from voltaun.pages.leaves import known_leaf
 from voltaun.words.cautions import ESTIMATE, LOCAL_CODES
 
 
@@ -16,14 +17,30 @@ def show():
     return render()
 
 
-def render(status=None, faults=(), typed=None):
+def leaf(leaf: str):
+    """One of its leaves."""
+    return render(leaf=known_leaf("additions", leaf))
+
+
+def render(status=None, faults=(), typed=None, leaf=""):
     """The page, with what is wrong with what was asked of the simulation and what was typed of it."""
     # Imported when the page is wanted: the start of the server should not wait for it.
-    from voltaun.core.sizing import worksheet as additions
     from voltaun.pages.additions import simulated
     from voltaun.pages.additions.forms import WorksheetForm
     form = WorksheetForm(request.args)
-    sheet, why, rig = None, None, context.rig()  # why: what is wrong with the inputs, or "use" that nobody knows
+    told = simulated.shown(simulated.SHARP if "all" in request.args else simulated.COARSE)
+    if told["found"] is None or leaf == "worksheet":
+        told |= _worked(form)
+    return render_template("additions/additions.html", leaf=leaf, form=form, cautions=(ESTIMATE, LOCAL_CODES),
+                           faults=faults, typed=typed, seasons=SEASONS, **told
+                           ), status or (422 if form.errors else 200)
+
+
+def _worked(form) -> dict:
+    """What the worksheet shows; why: what is wrong with its inputs, or "use" that nobody knows."""
+    from voltaun.core.sizing import worksheet as additions
+    from voltaun.pages.additions import simulated
+    sheet, why, rig = None, None, context.rig()
     learned, tables = context.lately().learned, clearsky.tables(context.tables_db(rig), rig)
     by_month = simulated.months()
     if form.validate() and form.use_wh_per_day.data is None and drain(rig, learned, None) is None:
@@ -37,13 +54,9 @@ def render(status=None, faults=(), typed=None):
     listed = additions.options(rig, sheet) if sheet else []
     months = (additions.by_month(rig, sheet, monthly_clear_sky(rig, tables), by_month)
               if sheet and tables and not form.peak_sun_hours.data else [])
-    return render_template("additions/additions.html", form=form, sheet=sheet, why=why, options=listed,
-                           learned=learned, cautions=(ESTIMATE, LOCAL_CODES), faults=faults, typed=typed,
-                           seasons=SEASONS, by_month=by_month, months=months,
-                           query=request.query_string.decode("ascii", "ignore"),
-                           of_sheet=simulated.of_sheet(sheet, listed) if sheet else None,
-                           **simulated.shown(simulated.SHARP if "all" in request.args else simulated.COARSE)
-                           ), status or (422 if form.errors else 200)
+    return {"sheet": sheet, "why": why, "options": listed, "learned": learned, "by_month": by_month, "months": months,
+            "query": request.query_string.decode("ascii", "ignore"),
+            "of_sheet": simulated.of_sheet(sheet, listed) if sheet else None}
 
 
 def _given(form) -> dict:

@@ -16,6 +16,7 @@ from voltaun.formats.plan_text import read_plan
 from voltaun.intake import client, forecast
 from voltaun.pages import context
 from voltaun.pages.figures import fan
+from voltaun.pages.leaves import known_leaf
 from voltaun.pages.outlook.asked import Asked, plan_from, rule_from, typed_of
 from voltaun.words import sentences as words
 
@@ -34,7 +35,12 @@ def show():
     return render()
 
 
-def render(status=200, plan_faults=None, rule_faults=None, typed=None):
+def leaf(leaf: str):
+    """One of its leaves."""
+    return render(leaf=known_leaf("outlook", leaf))
+
+
+def render(status=200, plan_faults=None, rule_faults=None, typed=None, leaf=""):
     """The page, with what is wrong beside what was typed."""
     look, rig = context.look(), context.rig()
     asked = Asked.of(rig, look.now, request.args)
@@ -52,7 +58,7 @@ def render(status=200, plan_faults=None, rule_faults=None, typed=None):
                              before=look.outlook if other else None)
                     for width, height, letters, name in ((1060, 360, 13, "fan-wide"), (390, 280, 11.5, "fan-narrow"))]
     return render_template(
-        "outlook/outlook.html", look=look, outlook=other or look.outlook, other=other, today=look.today,
+        "outlook/outlook.html", leaf=leaf, look=look, outlook=other or look.outlook, other=other, today=look.today,
         pictures=pictures, asked=asked, worst=look.worst_of(other_ask, other) if other else look.worst,
         coming=[look.today + timedelta(days=n) for n in range(AHEAD + 1)], skies=SKIES,
         ask_fields=_ask_fields(rig), plan_kinds=PLAN_KINDS,
@@ -133,7 +139,7 @@ def add_plan():
     """Keep a plan, or put it in the place of another."""
     plan, faults = plan_from(context.rig(), g.now, request.form)
     if faults:
-        return render(422, plan_faults=faults, typed=request.form)
+        return render(422, plan_faults=faults, typed=request.form, leaf="plans")
     instead = request.form.get("instead", type=int)
     with transaction(context.writer()) as db:
         if instead and not plans.set_removed(db, g.kept.id, instead, True, g.now):
@@ -141,7 +147,7 @@ def add_plan():
         number = plans.add(db, g.kept.id, plan, g.now)
     said = "Changed; planned now" if instead else "Planned"
     flash(f"{said}: {words.plan(plan, context.rig())}.", f"swap-{instead}-{number}" if instead else f"unplan-{number}")
-    return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#plans", 303)
+    return redirect(url_for("outlook.leaf", rig_id=g.kept.id, leaf="plans"), 303)
 
 
 def keep_way():
@@ -161,7 +167,7 @@ def keep_way():
               f"unplans-{'.'.join(map(str, numbers))}")
     else:
         flash("That is planned already." if wanted else "That is over. Look at the advice again.")
-    return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#plans", 303)
+    return redirect(url_for("outlook.leaf", rig_id=g.kept.id, leaf="plans"), 303)
 
 
 MOST_KEPT = 24
@@ -184,18 +190,18 @@ def change_plan(plan_id: int):
               f"replan-{plan_id}" if len(together) == 1 else f"replans-{'.'.join(map(str, together))}")
     else:
         flash("The plan is back.")
-    return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#plans", 303)
+    return redirect(url_for("outlook.leaf", rig_id=g.kept.id, leaf="plans"), 303)
 
 
 def keep_rule():
     """Keep when the generator is started and stopped, or that it is not counted on."""
     made, faults = (None, []) if "none" in request.form else rule_from(request.form)
     if faults:
-        return render(422, rule_faults=faults, typed=request.form)
+        return render(422, rule_faults=faults, typed=request.form, leaf="plans")
     with transaction(context.writer()) as db:
         plans.keep_rule(db, g.kept.id, made)
     flash("The generator's rule is kept." if made else "The generator is not counted on.")
-    return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#rule", 303)
+    return redirect(url_for("outlook.leaf", rig_id=g.kept.id, leaf="plans") + "#rule", 303)
 
 
 def past_outlooks():

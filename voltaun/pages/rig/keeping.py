@@ -75,7 +75,7 @@ def more():
         fault = f"{begin(str(error))}."
     if fault:
         flash(f"Nothing was changed. {fault}")
-        return redirect(url_for("rig.show", rig_id=g.kept.id) + "#sun", 303)
+        return redirect(url_for("rig.leaf", rig_id=g.kept.id, leaf="parts") + "#sun", 303)
     return _save(made, panels_words(array.name, int(count), day))
 
 

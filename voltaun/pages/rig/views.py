@@ -16,6 +16,7 @@ from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import context
 from voltaun.pages.figures import one_line
+from voltaun.pages.leaves import known_leaf
 from voltaun.words.cautions import for_rig
 from voltaun.words.rig import former_words
 from voltaun.words.sentences import figure_words
@@ -40,7 +41,12 @@ def show():
     return render()
 
 
-def render(status=200, part=None, rest=(), unsure=False):
+def leaf(leaf: str):
+    """One of its leaves."""
+    return render(leaf=known_leaf("rig", leaf))
+
+
+def render(status=200, part=None, rest=(), unsure=False, leaf=""):
     """The page, with a part as it was sent and what is wrong with it; unsure whether the rig was to be removed."""
     # Imported when the page is wanted: the start of the server should not wait for it.
     from voltaun.pages.rig.parts import NAMES, opened
@@ -48,7 +54,7 @@ def render(status=200, part=None, rest=(), unsure=False):
     drain = look.present.drain.wh if look.present else None
     part = part or opened(request.args.get("part", ""), rig)
     return render_template(
-        "rig/rig.html", part=part, rest=rest, unsure=unsure, cautions=for_rig(rig), figures=figures(rig),
+        "rig/rig.html", leaf=leaf, part=part, rest=rest, unsure=unsure, cautions=for_rig(rig), figures=figures(rig),
         version=g.kept.version, drawings=(one_line.wide(rig), one_line.narrow(rig)), limits=limits(rig),
         soc_words=SOC_WORDS[rig.soc_from], depths=_depths(rig, drain), origins=_origins(), aiming=_aiming(rig, look),
         groups=_groups(rig), names=NAMES, former=_former(rig),
@@ -98,7 +104,7 @@ def undo(change_id: int):
 def remove():
     """Take the rig and its log out of sight, once its name was typed to make sure."""
     if request.form.get("name", "").strip() != context.rig().name:
-        return render(422, unsure=True)
+        return render(422, unsure=True, leaf="parts")
     with transaction(context.writer()) as db:
         rigs.remove(db, g.kept.id, g.now)
     flash(f"{context.rig().name} and its log were removed.", f"restore-{g.kept.id}")

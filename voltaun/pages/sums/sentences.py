@@ -123,13 +123,13 @@ def sentences(rig: Rig, level: float | None, month: int, sun_wh: float | None = 
                          Blank("floor", "percent", floor, "Floor"), " in"),
                  lambda v: _run(rig, energy, v), ("outlook.show", "With your own weather: Outlook")),
         Sentence("share", (Blank("share", "percent", "10 %", "Share"), " of the bank is"),
-                 lambda v: _share(rig, energy, month, v), ("rig.show#loads", "Your loads: Rig")),
+                 lambda v: _share(rig, energy, month, v), ("rig.leaf/parts#loads", "Your loads: Rig")),
         Sentence("full", ("From ", Blank("soc", "percent", soc, "Level"), " to ",
                           Blank("goal", "percent", "100 %", "Goal"), " with ",
                           Blank("watts", "power", f"{_first_charger(rig):g} W", "Charging"),
                           " of charging, and ", Blank("load", "power", "0 W", "On meanwhile"),
                           " on at the battery, takes"),
-                 lambda v: _full(rig, v), ("rig.show#sun", "Your sources: Rig")),
+                 lambda v: _full(rig, v), ("rig.leaf/parts#sun", "Your sources: Rig")),
         Sentence("charges", ("A thing with a battery of ",
                              Blank("battery", "energy", "50 Wh", "Its battery", volts="own"), " at ",
                              Blank("own", "voltage", "3.7 V", "Its own volts"), ", charged from ",
@@ -160,7 +160,7 @@ def sentences(rig: Rig, level: float | None, month: int, sun_wh: float | None = 
                           Blank("time", "duration", "20 min", "Time"), " uses"),
                  lambda v: [f"{show_energy(v['watts'] * v['time'])}: W is the rate, Wh the amount"]),
         Sentence("yearly", (Blank("kwh", "energy", "250 kWh", "A year, kWh", unit="kWh"), " a year on a label is"),
-                 lambda v: _yearly(rig, v), ("rig.show#loads", "Add it to your loads: Rig")),
+                 lambda v: _yearly(rig, v), ("rig.leaf/parts#loads", "Add it to your loads: Rig")),
         Sentence("drop", (Blank("amps", "current", "15 A", "Amps"), " through ",
                           Blank("length", "length", "4 m", "Length"), " of cable of ",
                           Blank("area", "area", "2.5 mm²", "Cross-section"), " loses, of ",
@@ -172,7 +172,7 @@ def sentences(rig: Rig, level: float | None, month: int, sun_wh: float | None = 
             f"{rig.generators[0].name}, from ",
             Blank("soc", "percent", soc if level is not None and level < FUEL_GOAL else floor, "Level"), " to ",
             Blank("goal", "percent", f"{FUEL_GOAL * 100:.0f} %", "Goal"), ", takes"), lambda v: _fuel(rig, v),
-            ("rig.show#generators", "Its litres and their price: Rig"), FUMES))
+            ("rig.leaf/parts#generators", "Its litres and their price: Rig"), FUMES))
     if not rig.chemistry.lithium:
         made.append(Sentence("volts", (Blank("volts", "voltage", f"{volts * 1.04:.1f} V", "Volts"),
                                        " at rest, with no charge and no load for hours, is about"),
