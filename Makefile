@@ -8,7 +8,7 @@ DEV := $(VENV)/ready-to-develop
 NOW := 2026-11-25T07:30+11:00
 INSTALL := $(PY) -m pip install --quiet --disable-pip-version-check --require-hashes
 
-.PHONY: setup demo serve test check attack lint bench screenshots assets lock chromium clean
+.PHONY: setup demo serve test check attack lint bench phrasebook screenshots assets lock chromium clean
 
 setup: $(READY)
 
@@ -48,6 +48,10 @@ lint: $(DEV)
 
 bench: $(DEV)
 	$(PY) -m benchmarks
+
+# Every sentence of the pages over made states, to be read through as a whole.
+phrasebook: $(DEV)
+	$(PY) -m tests.phrasebook
 
 screenshots: $(DEV) chromium
 	VOLTAUN_NOW=$(NOW) $(PY) -m docs.screenshots

@@ -29,6 +29,7 @@ class State:
     name: str
     rig: Rig
     ask: Ask
+    log: list[Reading]
 
 
 def state(n: int) -> State:
@@ -67,7 +68,7 @@ def state(n: int) -> State:
     skies = {today + timedelta(days=1): rng.choice(("clear", "storm"))} if of.arrays and rng.random() < 0.3 else {}
     sun = sun_of(of) if of.arrays else None
     name = f"{n}: {'+'.join(kinds) or 'no source'}, {level:.0%}, {hours:g} h old, {use / whole:.2f} E a day"
-    return State(name, of, Ask(of, known(of, log, sun, now), sun, now, skies=skies, plans=tuple(plans), rule=rule))
+    return State(name, of, Ask(of, known(of, log, sun, now), sun, now, skies=skies, plans=tuple(plans), rule=rule), log)
 
 
 def kept(of: State, plans: tuple[Plan, ...], share: float = 1.0, seed: int = 7) -> Ask:

@@ -450,10 +450,10 @@ class FirstRun(BrowserCase):
         page.get_by_label("One battery, Ah").fill("200")
         page.get_by_label("Sun: panels and their W").fill("4 panels of 100 W")
         page.get_by_role("button", name="Open the log").click()
-        self.shows("lie above your floor when the bank is full")
+        self.shows("From full you can use")
         page.get_by_label("Level, %").fill("80")
         page.get_by_role("button", name="Keep this reading").click()
-        self.shows("At 80 % 1.54 kWh lie above your floor.")
+        self.shows("At 80 % you can use 1.54 kWh.")
         # From here to an answer for tonight: tick what runs, and list it.
         page.get_by_role("link", name="Tick what runs here").click()
         page.get_by_label("Fridge box").check()
@@ -468,11 +468,11 @@ class Outlook(BrowserCase):
     def test_what_if_answers_at_once_and_says_what_changed(self):
         page = self.go("/1/outlook")
         page.get_by_label("Honey-warming cabinet").check()
-        self.shows("Leaving Honey-warming cabinet off until")
+        self.shows("Doing without Honey-warming cabinet until")
         page.get_by_label("Use, % more or less").focus()
         for _ in range(4):
             page.keyboard.press("ArrowRight")
-        self.shows("Using 20 % more and leaving")
+        self.shows("Using 20 % more and doing without")
         page.get_by_role("link", name="As things stand").click()
         page.wait_for_url("**/outlook")
 

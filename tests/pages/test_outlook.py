@@ -39,7 +39,7 @@ class WhatIf(OutlookCase):
     def test_use_loads_and_hours_change_the_fan_and_are_said_in_words(self):
         plain = self.show()
         self.hides("fan-before", plain)
-        for asked, told in (("?use=60", "Using 60 % more"), ("?off=Cabinet", "Leaving Cabinet off until"),
+        for asked, told in (("?use=60", "Using 60 % more"), ("?off=Cabinet", "Doing without Cabinet until"),
                             (f"?generator=3&on={TODAY}", "Running the generator 3 h today"),
                             (f"?drive=2&on={TODAY + timedelta(days=1)}", "Driving 2 h tomorrow from 9:00"),
                             ("?load=1000&begin=18&end=21:30", "A load of 1\u202f000 W today from 18:00 to 21:30")):

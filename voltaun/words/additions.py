@@ -18,7 +18,7 @@ if TYPE_CHECKING:  # a page that says other things need not load these
 FEW, SOME = 10, 30
 """Days a year below the floor that are still few, and some; more are many."""
 
-KINDS = {"leave_off": "leave loads off", "shift": "movable loads into the sun", "inverter": "inverter off for hours",
+KINDS = {"leave_off": "do without loads", "shift": "movable loads into the sun", "inverter": "inverter off for hours",
          "generator": "generator by a rule", "drive": "drive", "mains": "stand at a socket", "tilt": "tilt an array",
          "away": "months not lived in"}
 """Kinds of measures as they are chosen from."""
@@ -28,7 +28,7 @@ def measure(of: Measure) -> str:
     """What is done without buying: `an hour's drive with Ute every three days`."""
     names = " and ".join(filter(None, (", ".join(of.names[:-1]), *of.names[-1:])))
     if of.kind == "leave_off":
-        told = f"leaving {names} off" + (f" below {show_percent(of.below)}" if of.below is not None else "")
+        told = f"doing without {names}" + (f" below {show_percent(of.below)}" if of.below is not None else "")
     elif of.kind == "shift":
         told = f"running {names} in the sun"
     elif of.kind == "inverter":
@@ -185,17 +185,17 @@ def as_much(found: Additions) -> list[str]:
         if not of.measures or of.bought:
             continue
         count, below = min(panels, key=lambda each: abs(each[1] - came.below.p50))
-        more = f"{number(count)} panel{'s' if count > 1 else ''} more"
+        more = f"{number(count)} more panel{'s' if count > 1 else ''}"
         if came.below.p50 > panels[0][1] + 0.5:
             like = "makes it worse"
         elif not count:
-            like = "does less than one panel more"
+            like = "brings less than one more panel"
         elif count == panels[-1][0] and came.below.p50 < below - 1:
-            like = f"does more than {more}"
+            like = f"brings more than {more}"
         else:
-            like = f"does about what {more} would"
+            like = f"brings about as much as {more}"
         fuel = f", for {of.fuel_price:.0f} of fuel in ten years" if of.fuel_price >= 1 else ""
-        told.append(f"{begin(measures(of))} {like}: {short_days(came.below)}{fuel}.")
+        told.append(f"{begin(measures(of))} {like}{fuel}. That leaves {short_days(came.below)}.")
     return told
 
 
@@ -203,8 +203,8 @@ def unknown(found: Additions) -> list[str]:
     """What the answer does not know, a sentence each."""
     told = []
     if found.guesses:
-        told.append("What the log has not seen is a guess. A word on those seasons below, or a weather file of the "
-                    "place, narrows it most.")
+        told.append("What the log has not seen is a guess. Your word on those seasons (The question) or a "
+                    "weather file narrows it most.")
     elif "file" not in found.sources:
         told.append("A weather file of the place would show spells that the log has not seen.")
     if not found.ask.offer.products:

@@ -31,7 +31,7 @@ def lines(of: Card, rig: Rig) -> list[tuple[str, str]]:
         told.append((_between(usual, easy), "As usual, and nothing extra."))
     if low is not None and (usual is None or low < usual):
         off = _names(spare + heavy)
-        told.append((_between(low, usual), f"Hold back. {f'Leave off: {off}.' if off else 'Use less of everything.'}"))
+        told.append((_between(low, usual), f"Hold back. {f'Do without: {off}.' if off else 'Use less of everything.'}"))
     keep = _names(essential)
     told.append((f"below {show_percent(low)}" if low is not None else "at any level",
                  f"Only what must run{f': {keep}' if keep else ''}. Everything else stays off."))

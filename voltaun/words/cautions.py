@@ -53,7 +53,8 @@ def for_now(rig: Rig, outlook: Outlook | None) -> list[str]:
     """What applies at this moment: cold, or a generator that will likely be wanted."""
     told = []
     if outlook and rig.chemistry.lithium and outlook.present.temp_c is not None and outlook.present.temp_c < 0:
-        told.append(f"The bank was at {outlook.present.temp_c:.0f} °C. {LITHIUM_COLD} No harvest is counted on.")
+        told.append(f"The bank was at {outlook.present.temp_c:.0f} °C. {LITHIUM_COLD} "
+                    "No harvest counts until it warms.")
     if outlook and any(plan.kind == "generator" for way in outlook.advice.ways for plan in way.plans):
         told.append(FUMES)
     return told

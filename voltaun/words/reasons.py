@@ -182,7 +182,7 @@ SAYINGS: dict[str, Callable[..., str]] = {
         f"and not {show_power(charge_w)}. The same amps at twice the volts, through a step-up, would bring "
         f"{show_power(min(2 * gives_w, charge_w))}, but only where the label of the input allows such volts: above its "
         "highest it is destroyed, and may burn."),
-    "no_cut_off": lambda name: (f"{name}: no low-voltage cut-off is told; without one a standing engine's starter "
+    "no_cut_off": lambda name: (f"{name}: no low-voltage cut-off is set. Without one a standing engine's starter "
                                 "battery is drawn flat."),
     "generator_over": lambda name, charge_w, gives_w, share, continuous_w: (
         f"{name}: charging at {show_power(charge_w)} is more than {share * 100:.0f} % of its "
@@ -191,7 +191,7 @@ SAYINGS: dict[str, Callable[..., str]] = {
         f"{name or 'The sun'} can give {show_power(watts)}, the bank takes {_takes(takes_w, takes_a)} at most: set the "
         "charger lower."),
     "sources_over_bank": lambda watts, takes_w, takes_a, chemistry: (
-        f"All sources together can give {show_power(watts)}, the bank takes {_takes(takes_w, takes_a)} at most; do not "
+        f"All sources together can give {show_power(watts)}. The bank takes {_takes(takes_w, takes_a)} at most. Do not "
         "run them all at once in full sun."),
     "no_inverter": lambda: "There are AC loads and no inverter.",
     "inverter_over": lambda asked_w, limit_w: (f"{show_power(asked_w)} of AC run at once, the inverter gives "
@@ -199,7 +199,7 @@ SAYINGS: dict[str, Callable[..., str]] = {
     "inverter_surge": lambda asked_w, limit_w: (f"{show_power(asked_w)} of AC are asked for at a start-up, the "
                                                 f"inverter gives {show_power(limit_w)}."),
     "inverter_surge_untold": lambda asked_w, limit_w: (
-        f"{show_power(asked_w)} of AC are asked for at a start-up; its surge is not told, and {show_power(limit_w)} is "
+        f"{show_power(asked_w)} of AC are asked for at a start-up; its surge is not set, and {show_power(limit_w)} is "
         "all that it gives for long. It may not start."),
 }
 

@@ -19,7 +19,7 @@ if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.learned.doubts import Doubt
     from voltaun.core.learned.hours import Lean
     from voltaun.core.outlook.first_hour import FirstHour, Lasts, Taken
-    from voltaun.core.outlook.outlook import DayOutlook, Outlook
+    from voltaun.core.outlook.outlook import DayOutlook, Outlook, Range
     from voltaun.core.outlook.replay import Again
     from voltaun.core.outlook.scores import Held, Horizon, Said
     from voltaun.core.sizing.worksheet import Worksheet
@@ -189,14 +189,34 @@ def difference(before: Outlook, after: Outlook, doing: str, today: date, floor: 
             f"{levels[0]:.0f} to {levels[1]:.0f} %.")
 
 
+def ruled(outlook: Outlook) -> str:
+    """How long the generator runs by its rule in the days ahead, and what it burns, in a sentence."""
+    if outlook.generator_hours.p90 < HARDLY_H:
+        return "It will not be needed in these days."
+    said = _between(outlook.generator_hours, "h")
+    if outlook.generator_litres and outlook.generator_litres.p90 >= 0.5:
+        said += f" and burn {_between(outlook.generator_litres, 'l')}"
+    return f"It would run {said} in these days."
+
+
+HARDLY_H = 0.25
+"""A generator that runs for less than this in the days ahead, h, is not said to run."""
+
+
+def _between(of: Range, unit: str) -> str:
+    """A range in whole units, one figure where both ends are the same."""
+    low, high = round(of.p10), max(1, round(of.p90))
+    return f"{low}–{high} {unit}" if 0 < low < high else f"{high} {unit}" if low else f"up to {high} {unit}"
+
+
 def first(of: FirstHour) -> str:
     """What can be said before the log tells anything, in a sentence."""
     if of.now_wh is None:
-        return f"{show_energy(of.full_wh)} lie above your floor when the bank is full."
+        return f"From full you can use {show_energy(of.full_wh)}."
     if of.age_hours and of.age_hours > FRESH_H:
         return (f"{show_percent(of.soc)} was read {show_duration(round(of.age_hours))} ago. "
-                f"Then {show_energy(of.now_wh)} lay above your floor.")
-    return f"At {show_percent(of.soc)} {show_energy(of.now_wh)} lie above your floor."
+                f"Then you could use {show_energy(of.now_wh)}.")
+    return f"At {show_percent(of.soc)} you can use {show_energy(of.now_wh)}."
 
 
 FRESH_H = 2.0

@@ -149,11 +149,11 @@ class Found(unittest.TestCase):
                                 outcomes=[came(days) for days in (30, 20, 12, 34, 28, 19, 2)])
         told = [line.removeprefix("An hour’s drive with Ute every three days ") for line in words.as_much(found)]
         self.assertEqual(told, [
-            "makes it worse: about 34 days in a usual year and 43 in a hard one.",
-            "does less than one panel more: about 28 days in a usual year and 37 in a hard one.",
-            "does about what one panel more would: about 19 days in a usual year and 28 in a hard one.",
-            "does more than two panels more: about 2 days in a usual year and 11 in a hard one, for 70 of fuel in ten "
-            "years."])
+            "makes it worse. That leaves about 34 days in a usual year and 43 in a hard one.",
+            "brings less than one more panel. That leaves about 28 days in a usual year and 37 in a hard one.",
+            "brings about as much as one more panel. That leaves about 19 days in a usual year and 28 in a hard one.",
+            "brings more than two more panels, for 70 of fuel in ten years. That leaves about 2 days in a usual year "
+            "and 11 in a hard one."])
 
     def test_hardly_a_day(self):
         for usual, hard, said in ((0.2, 0.3, "hardly a day in a usual year and none in a hard one"),

@@ -92,7 +92,7 @@ class Changes(unittest.TestCase):
 
     def test_in_words(self):
         for code, words in (("drive:Ute hours=1 every=3", "an hour’s drive with Ute every three days"),
-                            ("leave_off:Radio, Pump, Tap below=0.4", "leaving Radio, Pump and Tap off below 40 %"),
+                            ("leave_off:Radio, Pump, Tap below=0.4", "doing without Radio, Pump and Tap below 40 %"),
                             ("tilt:Roof degrees=60 months=5-6-7", "Roof tilted to 60° from May to July"),
                             ("away: months=1-2-12", "nobody there, 10 % of the use left, from December to February"),
                             ("inverter: hours=8 months=1-6", "the inverter on for 8 h a day in January, June"),

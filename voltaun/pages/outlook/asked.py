@@ -76,7 +76,7 @@ class Asked:
         self.off = tuple(name for name in given.getlist("off") if name in names)
         if self.off and until:
             self.plans += tuple(Plan("leave_off", today, max(today, until), None, name) for name in self.off)
-            told.append(f"leaving {' and '.join(self.off)} off until {words.day_name(until, today)}")
+            told.append(f"doing without {' and '.join(self.off)} until {words.day_name(until, today)}")
         return told
 
     def _of_a_day(self, rig: Rig, now: datetime, today: date) -> list[str]:

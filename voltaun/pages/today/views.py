@@ -114,7 +114,7 @@ def _steps(look) -> list[tuple[str, dict, str, str]]:
         return []
     steps = []
     if not any(reading.soc is not None for reading in look.readings):
-        steps.append(("today.show", {"entry": 1}, "Write down the level", "it says what lies above your floor now"))
+        steps.append(("today.show", {"entry": 1}, "Write down the level", "it says what you can use now"))
     if not rig.loads:
         steps.append(("bench.usual_things", {}, "Tick what runs here", "it says how many hours that lasts"))
     metered = any(load.evidence == "metered" for load in rig.loads)
