@@ -443,6 +443,11 @@ class FirstRun(BrowserCase):
         page = self.go("/start")
         self.assertEqual(page.get_by_label("Time zone").input_value(), "Australia/Hobart")
         page.get_by_label("What do you call it?").fill("Ridge hut")
+        volts, station = page.get_by_label("One battery, V"), page.get_by_label("The station's Wh")
+        for answer, shown in (("An all-in-one station", (False, True)), ("I don't know yet", (False, False)),
+                              ("Batteries", (True, False))):
+            page.get_by_label(answer, exact=True).first.check()
+            self.assertEqual((volts.is_visible(), station.is_visible()), shown, answer)
         page.get_by_label("One battery, V").fill("12.8")
         page.get_by_label("One battery, Ah").fill("0")
         page.get_by_role("button", name="Open the log").click()

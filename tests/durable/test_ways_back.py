@@ -229,7 +229,9 @@ class UnderAServer(PagesCase):
         self.shows("Mars/Olympus", page)
         self.assertEqual(self.client.get(f"/{other}/today").status_code, 200)
         token = {"csrf_token": csrf(self.client.get(f"/{other}/today").text)}
-        self.client.post("/mend/1", data=token | {"timezone": "Australia/Hobart"})
+        self.client.post("/mend/1", data=token | {"timezone": "Mars"})
+        self.shows("Type a town of the list", self.client.get("/1/today", follow_redirects=True).text)
+        self.client.post("/mend/1", data=token | {"timezone": "hobart"})
         self.assertEqual(self.client.get("/1/today").status_code, 200)
         with transaction(self.db):
             rigs.save(self.db, rigs.get(self.db, 1), self.rig, NOW)

@@ -68,7 +68,7 @@ class Answer(AdditionsCase):
         self.shows("An hour’s drive with Ute every three days", self.show("/without"))
         self.shows("To live on", self.show("/worksheet"))
         self.assertEqual(self.client.get(HERE + "/nowhere").status_code, 404)
-        self.assertEqual(page.count("#option\" aria-label="), 6)
+        self.assertEqual(page.count("#option\" data-panels="), 6)
         sharp = self.sharp()
         self.shows("Over 40 years of weather", sharp)
         self.hides("being run", sharp)

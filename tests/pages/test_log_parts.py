@@ -50,7 +50,7 @@ class Taught(PagesCase):
     def test_little_and_nothing(self):
         self.shows("does not teach anything yet", self.client.get("/1/log/taught").text)
         self.keep(*readings({"soc": 0.5}, {"soc": 0.6, "solar_wh": 3000}))
-        self.shows("not told yet", self.client.get("/1/log/taught").text)
+        self.shows("not known yet", self.client.get("/1/log/taught").text)
 
 
 class Sheets(PagesCase):

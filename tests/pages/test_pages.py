@@ -1,3 +1,4 @@
+import html
 import io
 import re
 import socket
@@ -524,13 +525,28 @@ class FirstRun(PagesCase):
         made = rigs.find(self.db, "Hut").rig
         self.assertEqual(made.not_yet_told, ("place", "bank", "sources"))
         self.assertAlmostEqual(made.place.latitude, 59.9, delta=0.2)
-        self.shows("Not told yet", self.client.get(answer.headers["Location"]).text)
+        self.shows("Not set yet", self.client.get(answer.headers["Location"]).text)
 
     def test_answers_make_a_rig(self):
         self.start(latitude="-42.1", longitude="147", bank="station", rated_energy_wh="2 kWh", solar_w="400")
         made = rigs.find(self.db, "Hut").rig
         self.assertEqual((made.bank.rated_energy_wh, made.not_yet_told), (2000, ()))
+        # What was typed of batteries before the station was chosen is out of sight, and left.
+        self.start(name="Van", bank="station", rated_energy_wh="2 kWh", unit_voltage_v="12.8")
+        self.assertEqual(rigs.find(self.db, "Van").rig.bank.rated_energy_wh, 2000)
         self.assertEqual((made.arrays[0].azimuth_deg, made.arrays[0].rated_w), (0, 400))
+
+    def test_a_zone_is_found_by_its_town(self):
+        for typed, zone in (("hobart", "Australia/Hobart"), ("Europe/oslo ", "Europe/Oslo"),
+                            ("new york", "America/New_York"), ("America / New York", None), ("o", None),
+                            ("Nowhere/Town", None), ("<b>", None)):
+            answer = self.start(name=typed, timezone=typed)
+            if zone:
+                self.assertEqual(rigs.find(self.db, typed.strip()).rig.place.timezone, zone)
+            else:
+                self.assertEqual(answer.status_code, 422, typed)
+                self.shows("a town of the list, such as Hobart or Australia/Hobart", answer.text)
+                self.shows(f'value="{html.escape(typed)}"', answer.text)
 
     def test_answers_as_a_label_has_them(self):
         for n, (typed, expected) in enumerate((
@@ -564,7 +580,7 @@ class FirstRun(PagesCase):
                               ({"latitude": "47"}, "both of latitude and longitude"), ({"bank": "station"}, "2 kWh"),
                               ({"bank": "units", "unit_voltage_v": "12"}, "Ah"), ({"name": "Test rig"}, "another rig"),
                               ({"bank": "units", "unit_voltage_v": "12", "unit_capacity_ah": "0"}, "0.1 or more"),
-                              ({"timezone": "Mars/Crater"}, "Not a valid choice"), ({"name": ""}, "a name")):
+                              ({"timezone": "Mars/Crater"}, "expected a town of the list"), ({"name": ""}, "a name")):
             with self.subTest(words):
                 answer = self.start(**fields)
                 self.assertIn(answer.status_code, (409, 422))

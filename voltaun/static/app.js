@@ -87,10 +87,10 @@ document.addEventListener("alpine:init", () => {
   window.Alpine.data("zone", () => ({
     init() {
       const known = Intl.DateTimeFormat().resolvedOptions().timeZone;
-      const select = this.$root;
-      if (select.dataset.guess === "yes" && [...select.options].some((option) => option.value === known)) {
-        select.value = known;
-        for (const option of select.options) option.defaultSelected = option.selected; // nobody typed it
+      const field = this.$root;
+      if (field.dataset.guess === "yes" && !field.value && [...field.list.options].some((one) => one.value === known)) {
+        field.value = known;
+        field.defaultValue = known; // nobody typed it
       }
     },
   }));

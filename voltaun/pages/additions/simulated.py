@@ -128,6 +128,9 @@ def stop():
     return redirect(url_for("additions.show", rig_id=g.kept.id), 303)
 
 
+MOST_LISTED = 30
+"""So many options are listed; the others when they are asked for."""
+
 SHEET_YEARS = 20
 """A worksheet's answer that the field has not is run by itself over so many years."""
 
@@ -182,6 +185,7 @@ def shown(years: int = COARSE) -> dict:
                    "least": [n for n in range(len(made.choices)) if made.unbeaten[n]],
                    "by": by, "sorted_by": shown_as.SORTED,
                    "all_of_them": shown_as.sorted_by(made, by),
+                   "most_listed": len(made.choices) if "every" in request.args else MOST_LISTED,
                    "missing": told_in.not_run(not_run(rig, made.ask.offer)), "as_much": told_in.as_much(made),
                    "again_strips": shown_as.again_strips(made, which, repr(asked))}
 

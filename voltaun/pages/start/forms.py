@@ -13,7 +13,7 @@ from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import SOURCES, STEADY
 from voltaun.core.units import QuantityError, parse
 from voltaun.pages.fields import QuantityField, TypedField, WholeField
-from voltaun.pages.start.places import zones
+from voltaun.pages.start.places import zone_of, zones
 
 STANDBY_SHARE = 0.002
 """Nobody's monitor on a small bank takes more W than this share of its Wh, until the standby is told."""
@@ -38,6 +38,16 @@ class PanelsField(QuantityField):
 
     def show(self, value):
         return "" if value is None else f"{value[0]} x {value[1]:g} W"
+
+
+class ZoneField(TypedField):
+    """A time zone, by its name or its town: `hobart`."""
+
+    def read(self, text):
+        zone = zone_of(text)
+        if not zone:
+            raise QuantityError(repr(text[:60]), "a town of the list", "Hobart or Australia/Hobart")
+        return zone
 
 
 class LabelField(TypedField):
@@ -70,7 +80,7 @@ class StartForm(FlaskForm):
     """Where, what bank, what fills it."""
 
     name = StringField("What do you call it?", default="My place")
-    timezone = SelectField("Time zone")
+    timezone = ZoneField("Time zone")
     latitude = DegreesField("Latitude, °", "number", low=-90, high=90)
     longitude = DegreesField("Longitude, °", "number", low=-180, high=180)
     bank = RadioField("What bank?", choices=[("units", "Batteries"), ("station", "An all-in-one station"),
@@ -88,7 +98,7 @@ class StartForm(FlaskForm):
     def __init__(self, **options):
         super().__init__(**options)
         self.steady = [self[f"{source.name}_w"] for source in STEADY]
-        self.timezone.choices = [("", "I don't know yet"), *((name, name.replace("_", " ")) for name in zones())]
+        self.zones = list(zones())
 
     def rig(self) -> Rig:
         """The rig that the answers make; RigFaults with every fault. What is not known gets a stand-in."""
@@ -119,6 +129,8 @@ class StartForm(FlaskForm):
         told = {"unit_voltage_v": self.unit_voltage_v.data, "unit_capacity_ah": self.unit_capacity_ah.data}
         if self.bank.data == "unknown":
             return None
+        if self.bank.data == "station":  # what was typed of batteries before is out of sight
+            told = {}
         if self.label.data:
             bank = Bank(self.chemistry.data, **self.label.data)
         elif self.rated_energy_wh.data is not None and not any(told.values()):

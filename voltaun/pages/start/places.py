@@ -18,6 +18,12 @@ def zones() -> dict[str, tuple[float, float]]:
     return dict(sorted(found.items()))
 
 
+def zone_of(typed: str) -> str | None:
+    """The zone of a name as people type it, whole or by its town: `hobart`; None where there is not one."""
+    words = "_".join(typed.lower().split())
+    return next((name for name in zones() if words in (name.lower(), name.lower().rpartition("/")[2])), None)
+
+
 def _degrees(text: str, whole: int) -> float:
     """±DDMM[SS] (or ±DDDMM[SS]) as degrees."""
     sign, digits = (-1 if text[0] == "-" else 1), text[1:]

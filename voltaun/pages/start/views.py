@@ -123,9 +123,13 @@ def mended(damaged_id: int):
             rigs.remove(db, damaged_id, g.now)
         flash(f"{damaged.name} was removed from sight.", f"restore-{damaged_id}")
         return redirect(url_for("start.home"), 303)
+    from voltaun.pages.start.places import zone_of
     with transaction(context.writer()) as db:
-        if request.form.get("timezone"):
-            rigs.set_zone(db, damaged_id, request.form["timezone"])
+        if "timezone" in request.form:
+            if zone := zone_of(request.form["timezone"]):
+                rigs.set_zone(db, damaged_id, zone)
+            else:
+                flash("Found no such time zone. Type a town of the list, such as Hobart.")
         elif damaged.before is not None:
             rigs.put_in_place(db, damaged_id, damaged.before)
     return redirect(url_for("start.mend", damaged_id=damaged_id), 303)
