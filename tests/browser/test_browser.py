@@ -22,7 +22,7 @@ PAGES = ("/1/today", "/1/log", "/1/bench", "/1/rig", "/1/outlook", "/1/additions
          "/1/bench/new?instrument=label", "/1/log/taught", "/1/log/compare", "/1/log/month/2026/11", "/1/log/year/2026",
          "/1/log/grid", "/1/log/monitor", "/2/log?day=2026-10-20",
          "/1/outlook?use=30", "/1/outlook/past", "/1/log/changed", "/1/log/safe", "/1/today?entry=1", "/1/card",
-         "/1/rig?part=turbines-new", "/1/rig?part=spill_list-new", "/1/today?watts=1500&for=2",
+         "/1/rig?part=turbines-new", "/1/rig?part=spill_list-new", "/words", "/1/today?watts=1500&for=2",
          *(f"/1/{page}/{leaf}" for page, listed in LEAVES.items() for leaf, _ in listed if leaf))
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
          "--disable-sync", "--no-first-run"]

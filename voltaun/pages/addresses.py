@@ -10,6 +10,7 @@ ADDRESSES = (
     # Start
     ("GET", "/", "start.home", "start.views"),
     ("GET", "/together", "start.together", "start.together"),
+    ("GET", "/words", "start.terms", "start.terms"),
     ("GET", "/start", "start.ask", "start.views"),
     ("POST", "/start", "start.answer", "start.views"),
     ("POST", "/start/demo", "start.demo", "start.views"),

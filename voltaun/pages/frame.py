@@ -18,6 +18,7 @@ from voltaun.pages.leaves import LEAVES
 from voltaun.words import advising, reasons
 from voltaun.words import sentences as words
 from voltaun.words.rig import day_words, panels_guess, step_words
+from voltaun.words.terms import TERMS
 from voltaun.words.units import show_counter, show_duration, show_energy, show_percent, show_power
 
 PAGES = (("1", "today", "Today"), ("2", "log", "Log"), ("3", "bench", "Bench"), ("4", "rig", "Rig"),
@@ -33,7 +34,7 @@ def install(app: Flask) -> None:
     app.jinja_env.globals.update(words=words, advising=advising, how=reasons.how, said=reasons.say,
                                  caution=reasons.caution, swatch=weave.swatch, source_words=weave.SOURCE_WORDS,
                                  plan_words=_plan_words, step_words=step_words, panels_guess=panels_guess,
-                                 leaves_of=LEAVES, unexplained_step=lambda: look().recent.known.step)
+                                 leaves_of=LEAVES, terms=TERMS, unexplained_step=lambda: look().recent.known.step)
     app.jinja_env.filters.update(energy=show_energy, counter=show_counter, power=show_power, percent=show_percent,
                                  duration=show_duration, chance=words.chance, begin=words.begin, day_words=day_words)
 

@@ -1,0 +1,10 @@
+"""The page Words: what the words that are ours mean."""
+
+from flask import render_template
+
+from voltaun.words.terms import TERMS
+
+
+def terms():
+    """The page."""
+    return render_template("start/terms.html", terms=TERMS)
