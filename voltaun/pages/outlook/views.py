@@ -53,7 +53,7 @@ def render(status=200, plan_faults=None, rule_faults=None, typed=None, leaf=""):
             other = None
     floors = (rig.bank.everyday_floor, rig.bank.hard_floor)
     pictures = []
-    if look.outlook:
+    if look.outlook and not leaf:
         pictures = [fan.draw(other or look.outlook, floors, rig.zone, width, height, letters, name,
                              before=look.outlook if other else None)
                     for width, height, letters, name in ((1060, 360, 13, "fan-wide"), (390, 280, 11.5, "fan-narrow"))]
