@@ -16,7 +16,7 @@ VIEWS = (("today", "/1/today", WIDE, "day"), ("today-night", "/1/today", WIDE, "
          ("taught", "/1/log/taught", WIDE, "day"),
          ("card", "/1/card?month=12", WIDE, "day"), ("plan-phone", "/1/today#plan", PHONE, "day"),
          ("rig", "/1/rig", WIDE, "day"),
-         ("outlook", "/1/outlook?off=Honey-warming%20cabinet", WIDE, "day"),
+         ("outlook", "/1/outlook?use=-30", WIDE, "day"),
          ("what-if-phone", "/1/outlook?use=40", PHONE, "night"),
          ("additions", "/1/additions", WIDE, "day"),
          ("sums", "/1/sums", WIDE, "day"), ("bench", "/1/bench", WIDE, "day"),

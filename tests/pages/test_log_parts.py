@@ -62,8 +62,8 @@ class Sheets(PagesCase):
     def test_two_stretches(self):
         self.shows("No clear difference", self.client.get("/1/log/compare").text)
         asked = self.client.get("/1/log/compare?a_first=2026-11-10&a_last=2026-11-01&b_first=soon").text
-        self.shows("expected a day such as 2026-11-25", asked)
-        self.shows("value=\"2026-11-10\"", asked)
+        self.shows("expected a day, such as 25 Nov 2026", asked)
+        self.shows("value=\"10 Nov 2026\"", asked)
         self.shows("expected the earlier day first",
                    self.client.get("/1/log/compare?a_first=2026-11-10&a_last=2026-11-01").text)
 
@@ -180,6 +180,11 @@ class Dense(PagesCase):
             time.sleep(0.05)
         return page
 
+    def answered(self, answer):
+        """The page once the job has taken up what it asked and ended; until then its question stands."""
+        self.ended(answer, "Is that right?")
+        return self.ended(answer)
+
     def text(self):
         end = int(NOW.timestamp())
         return standin.text(end - 2 * 86_400, end).replace("26.", "24.")
@@ -211,21 +216,20 @@ class Dense(PagesCase):
             self.shows("on a bank of 24 V", self.ended(answer))
             self.assertIsNone(samples.span(self.db, 1))
             self.post(answer.headers["Location"] + "/cancel", said)
-            self.ended(answer, "Is that right?")  # it stands until the job has taken the answer up
-            self.shows(words, self.ended(answer))
+            self.shows(words, self.answered(answer))
 
     def test_one_wrong_year_is_asked_about_and_takes_no_month_between(self):
         odd = self.text().replace("2026-11-24T12:00:00", "2062-11-24T12:00:00", 1)
         answer = self.bring(odd)
         self.shows("Found 24 November 2062 right after 24 November 2026. Is that right?", self.ended(answer))
         self.post(answer.headers["Location"] + "/cancel")
-        self.shows("Nothing of the file was kept", self.ended(answer, "Is that right?"))
+        self.shows("Nothing of the file was kept", self.answered(answer))
         pauses = mock.Mock()
         with mock.patch("voltaun.intake.bringing.let_others", pauses):
             answer = self.bring(odd)
             self.shows("Is that right?", self.ended(answer))
             self.post(answer.headers["Location"] + "/cancel", {"sure": "yes"})
-            self.shows("samples came in", self.ended(answer))
+            self.shows("samples came in", self.answered(answer))
             self.post("/1/log/changed/import/1")
         self.assertLess(pauses.call_count, 12)
         self.assertEqual(check.faults(self.db), [])

@@ -205,11 +205,11 @@ class Plans(OutlookCase):
                              ({"kind": "leave_off"}, "a load to leave"),
                              ({"kind": "fly"}, "one of the kinds"), ({"kind": "away", "first": ""}, "Found no day"),
                              ({"kind": "away", "first": "2026-11-27", "last": "2026-11-26"}, "the earlier day first"),
-                             ({"kind": "away", "first": "2026-11-20", "last": "2026-11-24"}, "over by 2026-11-24"),
+                             ({"kind": "away", "first": "2026-11-20", "last": "2026-11-24"}, "over by 24 Nov 2026"),
                              ({"kind": "drive", "amount": "1", "begin": "25"}, "a time of the day"),
                              ({"kind": "add", "amount": "500", "begin": "18"}, "expected both"),
                              ({"kind": "people", "amount": "some"}, "expected a number"),
-                             ({"kind": "away", "first": "Thursday"}, "expected a day such as")):
+                             ({"kind": "away", "first": "Whitsun"}, "expected a day, such as")):
             answer = self.plan(**typed)
             self.assertEqual(answer.status_code, 422, typed)
             self.shows(words, answer.text)

@@ -13,6 +13,7 @@ from voltaun.database import backup, readings, rigs
 from voltaun.database.connection import hindrance
 from voltaun.formats.plan_text import as_text
 from voltaun.pages.context import db, look, rig, tried_on
+from voltaun.pages.days import shown
 from voltaun.pages.figures import glass, weave
 from voltaun.pages.leaves import LEAVES
 from voltaun.words import advising, reasons
@@ -34,7 +35,8 @@ def install(app: Flask) -> None:
     app.jinja_env.globals.update(words=words, advising=advising, how=reasons.how, said=reasons.say,
                                  caution=reasons.caution, swatch=weave.swatch, source_words=weave.SOURCE_WORDS,
                                  plan_words=_plan_words, step_words=step_words, panels_guess=panels_guess,
-                                 leaves_of=LEAVES, terms=TERMS, unexplained_step=lambda: look().recent.known.step)
+                                 typed_day=shown, leaves_of=LEAVES,
+                                 terms=TERMS, unexplained_step=lambda: look().recent.known.step)
     app.jinja_env.filters.update(energy=show_energy, counter=show_counter, power=show_power, percent=show_percent,
                                  duration=show_duration, chance=words.chance, begin=words.begin, day_words=day_words)
 

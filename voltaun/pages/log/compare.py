@@ -7,8 +7,10 @@ from flask import g, render_template, request
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.log.days import clear_sky_of
 from voltaun.core.log.stretches import Stretch, difference, share_difference, stretch
+from voltaun.core.units import QuantityError
 from voltaun.database import readings
 from voltaun.pages import context
+from voltaun.pages.days import day_from, shown
 
 ENDS = ("a_first", "a_last", "b_first", "b_last")
 
@@ -19,13 +21,12 @@ def compare():
     usual = dict(zip(ENDS, (today - timedelta(days=n) for n in (28, 15, 14, 1)), strict=True))
     typed, faults, ends = {}, {}, {}
     for name in ENDS:
-        typed[name] = request.args.get(name, "").strip() or usual[name].isoformat()
+        typed[name] = request.args.get(name, "").strip() or shown(usual[name])
         try:
-            ends[name] = date.fromisoformat(typed[name])
-            if not 1970 <= ends[name].year < 2200:
-                raise ValueError
-        except ValueError:
-            faults[name] = f"Found {typed[name]!r}, expected a day such as {today.isoformat()}."
+            ends[name] = day_from(typed[name], today)
+            typed[name] = shown(ends[name])
+        except QuantityError as error:
+            faults[name] = f"Found {error.found}, expected {error.expected}, such as {shown(today)}."
     first = second = None
     if not faults:
         first, faults["a_first"] = _stretch(ends["a_first"], ends["a_last"])

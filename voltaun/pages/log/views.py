@@ -8,9 +8,11 @@ from flask import Response, abort, flash, g, redirect, render_template, request,
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.log.events import last_done
 from voltaun.core.log.reading import ANSWERS, FIELDS
+from voltaun.core.units import QuantityError
 from voltaun.database import monitors, readings, settings
 from voltaun.database.connection import transaction
 from voltaun.pages import context
+from voltaun.pages.days import day_from
 from voltaun.pages.figures import strip
 from voltaun.pages.log.sheet import Sheet
 from voltaun.pages.reading import asking
@@ -35,10 +37,10 @@ def show():
 
 def render(editing=None, form=None, status=200, **extra):
     """The page; `editing` the reading that is open in place, with its form."""
-    day = _asked_day()
+    day, no_day = _asked_day()
     sheet, today_is = _sheet(day), local_day(g.now, context.rig().zone)
     done = [(done_words(of, today_is), of.beside) for of in last_done(context.events(), today_is)]
-    return render_template("log/log.html", sheet=sheet, editing=editing, form=form, asked=day, done=done,
+    return render_template("log/log.html", sheet=sheet, editing=editing, form=form, asked=day, no_day=no_day, done=done,
                            events_words=events_words, strips=_strips(sheet), **extra), status
 
 
@@ -70,12 +72,16 @@ def _differences(before, after, zone) -> str:
                      if getattr(before, of.name) != getattr(after, of.name))
 
 
-def _asked_day() -> date | None:
+def _asked_day() -> tuple[date | None, str]:
+    """The day that is looked for, None for none; and what is wrong with what was typed."""
+    typed = request.args.get("day", "").strip()
+    if not typed:
+        return None, ""
     try:
-        day = date.fromisoformat(request.args.get("day", ""))
-    except ValueError:
-        return None
-    return min(max(day, date(1970, 6, 1)), date(2199, 6, 1))
+        day = day_from(typed, local_day(g.now, context.rig().zone))
+    except QuantityError as error:
+        return None, f"Found {error.found}, expected {error.expected}, such as 2 Oct."
+    return min(max(day, date(1970, 6, 1)), date(2199, 6, 1)), ""
 
 
 def _sheet(day: date | None) -> Sheet:

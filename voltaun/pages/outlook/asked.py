@@ -10,6 +10,7 @@ from voltaun.core.rig.rig import Rig
 from voltaun.core.units import QuantityError, clock_hour, parse
 from voltaun.database.asking import AHEAD
 from voltaun.database.plans import KeptPlan
+from voltaun.pages.days import day_from, shown
 from voltaun.words import sentences as words
 from voltaun.words.units import show_clock, show_power
 
@@ -160,13 +161,13 @@ def plan_from(rig: Rig, now: datetime, form) -> tuple[Plan | None, list[str]]:
 
 def _typed_days(form, today: date, faults: list[str]) -> tuple[date | None, date | None]:
     """The first and the last day of the plan that was typed, the same where only one was."""
-    first, last = (_typed_day(form.get(name, ""), faults) for name in ("first", "last"))
+    first, last = (_typed_day(form.get(name, ""), today, faults) for name in ("first", "last"))
     last = last or first
     if first is None and not faults:
         faults.append("Found no day, expected the first day of the plan.")
     elif first and last < today:
-        faults.append(f"Found a plan that is over by {last}, expected a day from today, {today}, on. What has been "
-                      "stands in the log.")
+        faults.append(f"Found a plan that is over by {shown(last)}, expected a day from today, {shown(today)}, on. "
+                      "What has been stands in the log.")
     return first, last
 
 
@@ -176,8 +177,8 @@ def typed_of(kept: KeptPlan) -> dict[str, str]:
     plan = kept.plan
     amount = "" if plan.amount is None else f"{plan.amount:g}"
     hours = plan.hours or (None, None)
-    return {"instead": str(kept.id), "kind": plan.kind, "amount": amount, "first": plan.first.isoformat(),
-            "last": plan.last.isoformat(), "name": plan.name, "load": plan.name,
+    return {"instead": str(kept.id), "kind": plan.kind, "amount": amount, "first": shown(plan.first),
+            "last": shown(plan.last), "name": plan.name, "load": plan.name,
             "begin": "" if hours[0] is None else show_clock(hours[0]),
             "end": "" if plan.end is None else show_clock(plan.end)}
 
@@ -206,17 +207,14 @@ def _typed_clock(text: str, faults: list[str]) -> float | None:
         return None
 
 
-def _typed_day(text, faults) -> date | None:
+def _typed_day(text, today: date, faults) -> date | None:
     if not text.strip():
         return None
     try:
-        day = date.fromisoformat(text.strip())
-        if not 1970 <= day.year < 2200:
-            raise ValueError
-    except ValueError:
-        faults.append(f"Found {text!r}, expected a day such as 2026-11-26.")
+        return day_from(text, today, coming=True)
+    except QuantityError as error:
+        faults.append(f"Found {error.found}, expected {error.expected}, such as {shown(today)}.")
         return None
-    return day
 
 
 def rule_from(form) -> tuple[GeneratorRule | None, list[str]]:

@@ -1,7 +1,6 @@
 """The parts of the rig as forms: every figure of the rig file, each in the field's own terms."""
 
 import re
-from datetime import date
 
 from wtforms import BooleanField, Form, RadioField, SelectField, StringField
 
@@ -9,7 +8,7 @@ from voltaun.core.rig.fields import FIELDS
 from voltaun.core.rig.parts import CHEMISTRIES, EVIDENCE, PRIORITIES, SOC_FROM, WEEKDAYS
 from voltaun.core.rig.sources import STEADY
 from voltaun.core.units import KINDS, QuantityError, parse
-from voltaun.formats.when import TwoWays, read_day
+from voltaun.pages.days import day_from
 from voltaun.pages.fields import QuantityField, TypedField
 
 
@@ -44,16 +43,6 @@ class DayField(TypedField):
 
     def read(self, text):
         return day_from(text).isoformat()
-
-
-def day_from(text: str) -> date:
-    """A day as it was typed. Raises QuantityError."""
-    try:
-        return read_day(text)
-    except TwoWays as two:
-        raise QuantityError(f"{text!r}, which {two}", "a day that can be read one way", "2 Oct 2026") from two
-    except ValueError as error:
-        raise QuantityError(repr(text[:40]), "a day", "2 Oct 2026") from error
 
 
 class PatternField(TypedField):

@@ -18,7 +18,7 @@ from voltaun.database.connection import transaction
 from voltaun.database.monitors import put_setting
 from voltaun.formats.rig_file import rig_document, rig_from
 from voltaun.pages import context
-from voltaun.pages.rig.forms import day_from
+from voltaun.pages.days import day_from, shown
 from voltaun.pages.rig.parts import NAMES, Part, limits_of, opened, put
 from voltaun.pages.rig.views import figures, render
 from voltaun.words.rig import panels_words
@@ -49,12 +49,12 @@ def typed_day(text: str) -> tuple[date | None, str]:
     if not text:
         return None, ""
     try:
-        day = day_from(text)
+        day = day_from(text, local_day(g.now, context.rig().zone))
     except QuantityError as error:
         return None, f"Found {error.found}, expected {error.expected}, such as {error.example}."
     today = local_day(g.now, context.rig().zone)
     if not date(1970, 1, 1) <= day <= today:
-        return None, f"Found {day:%-d %b %Y}, expected a day up to today. What is planned goes in once it is there."
+        return None, f"Found {shown(day)}, expected a day up to today. What is planned goes in once it is there."
     return day, ""
 
 

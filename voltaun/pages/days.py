@@ -1,0 +1,50 @@
+"""Days as people type them: `20 Oct`, `20 Oct 2026`, `yesterday`, `Friday`, and as the pages write them back."""
+
+from datetime import date, timedelta
+
+from voltaun.core.rig.parts import WEEKDAYS
+from voltaun.core.units import QuantityError
+from voltaun.formats.when import TwoWays, read_day
+
+NEAR = {"today": 0, "yesterday": -1, "tomorrow": 1}
+FIRST_YEAR, LAST_YEAR = 1970, 2199
+
+
+def day_from(text: str, today: date | None = None, coming: bool = False) -> date:
+    """A day as it was typed. Raises QuantityError.
+
+    today   where it is given a day may be named without its year; coming: the next of that name, else the last
+    """
+    found = _near(text, today, coming) if today else None
+    try:
+        found = found or read_day(text)
+    except TwoWays as two:
+        raise QuantityError(f"{text[:40]!r}, which {two}", "a day that can be read one way", "2 Oct 2026") from two
+    except ValueError as error:
+        raise QuantityError(repr(text[:40]), "a day", "2 Oct 2026") from error
+    if not FIRST_YEAR <= found.year <= LAST_YEAR:
+        raise QuantityError(repr(text[:40]), f"a year from {FIRST_YEAR} to {LAST_YEAR}", "2 Oct 2026")
+    return found
+
+
+def _near(text: str, today: date, coming: bool) -> date | None:
+    """The day of a name that says no year; None where it is none."""
+    words = text.strip().lower()
+    if words in NEAR:
+        return today + timedelta(days=NEAR[words])
+    if words[:3] in WEEKDAYS and (len(words) == 3 or words.endswith("day")):
+        off = (WEEKDAYS.index(words[:3]) - today.weekday()) % 7
+        return today + timedelta(days=off if coming or not off else off - 7)
+    dated = []
+    for year in (today.year - 1, today.year, today.year + 1):
+        try:
+            dated.append(read_day(f"{words} {year}"))
+        except ValueError:  # as it was typed it has a year, or it is no day of this one
+            continue
+    return min((day for day in dated if day >= today), default=None) if coming else max(
+        (day for day in dated if day <= today), default=None)
+
+
+def shown(day: date) -> str:
+    """A day as it stands in a field: `2 Oct 2026`."""
+    return f"{day:%-d %b %Y}"
