@@ -44,7 +44,7 @@ def ridge(place: Place) -> Weather:
     score, shares = 0.0, np.empty(DAYS)
     for day in range(DAYS):
         score = 0.6 * score + 0.8 * rng.standard_normal()
-        season = 0.57 + 0.09 * np.cos(2 * np.pi * (day % 365) / 365)
+        season = 0.64 + 0.06 * np.cos(2 * np.pi * (day % 365) / 365)
         shares[day] = np.clip(season + 0.26 * score, 0.06, 1.0)
     share = np.repeat(shares, 24)
     ghi = clear["ghi"].to_numpy() * share
