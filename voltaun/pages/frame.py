@@ -1,6 +1,7 @@
 """What every page stands in: the sight-glass, the pages' names, the ground, and the rig of the address."""
 
 import hashlib
+import re
 from datetime import UTC, date, datetime, timedelta
 from functools import cache
 from pathlib import Path
@@ -38,7 +39,8 @@ def install(app: Flask) -> None:
                                  typed_day=shown, leaves_of=LEAVES,
                                  terms=TERMS, unexplained_step=lambda: look().recent.known.step)
     app.jinja_env.filters.update(energy=show_energy, counter=show_counter, power=show_power, percent=show_percent,
-                                 duration=show_duration, chance=words.chance, begin=words.begin, day_words=day_words)
+                                 duration=show_duration, unbroken=_unbroken, chance=words.chance, begin=words.begin,
+                                 day_words=day_words)
 
 
 def _plan_words(way) -> list[str]:
@@ -63,6 +65,11 @@ def static_url(name: str) -> str:
     """A static file's address, with a mark that changes when the file does."""
     data = (Path(current_app.static_folder) / name).read_bytes()
     return url_for("static", filename=name, v=hashlib.sha256(data).hexdigest()[:10])
+
+
+def _unbroken(text: str) -> str:
+    """A sentence whose chances stay on one line: `3 in 10`."""
+    return re.sub(r"(?<=\d) in 10\b", "\N{NO-BREAK SPACE}in\N{NO-BREAK SPACE}10", text)
 
 
 def _load_rig(_endpoint, values) -> None:
