@@ -59,7 +59,7 @@ def sentences(page: str) -> list[str]:
 CHANCE = r"\d in 10|almost certain|very unlikely|hardly ever"
 BARRED = (r"[Ll]eav(?:e|ing) off|nought|not told|first time in doubt|of going below it|at the lowest of each|"
           r"what nothing beats|lately more|is counted on|need be|lies above|so much keeps")
-EQUAL_ENDS = r"(?<![\d.])(\d[\d.]* ?(?:%|k?Wh|h|min|litres)?) ?(?:[–-]|to) ?\1(?![\d.:])"
+EQUAL_ENDS = r"(?<![\d.])(\d[\d.]* ?(?:%|k?Wh|h|min|litres)?) ?(?:[–-]|to|and) ?\1(?![\d.:])"
 ONE_OF_MANY = r"(?<![\d.,])(?<!\d )\b1 (?:[a-z]+ )?[a-z]+[^sui]s\b"
 OF_THE_CODE = r"\b[a-z]+_[a-z_]+\b|\bNone\b|\bnan\b"
 RULES = {"over 22 words": lambda text: len(text.split()) > 22,

@@ -138,7 +138,7 @@ class Question(AdditionsCase):
         before = asked.kept(self.db, 1)
         for typed, words in (({"winter": "often"}, "Winter: found &#39;often&#39;"),
                              ({"roof_m2": "0"}, "Roof left, m²: found"),
-                             ({"panels": "900"}, "Up to panels more: found"), ({"budget": "-5"}, "To spend: found")):
+                             ({"panels": "900"}, "Panels more, at most: found"), ({"budget": "-5"}, "To spend: found")):
             answer = self.ask(**typed)
             self.assertEqual(answer.status_code, 422, typed)
             self.shows(words, answer.text)

@@ -123,6 +123,10 @@ class KeepAWay(OutlookCase):
         self.post(re.search(r'action="([^"]+)"', flash)[1], {"back": "1", "also": also})
         self.assertEqual(len(self.kept_plans()), len(self.texts))
 
+    def test_a_chance_stays_on_one_line(self):
+        self.assertRegex(self.page, "\\d\N{NO-BREAK SPACE}in\N{NO-BREAK SPACE}10")
+        self.assertRegex(self.page, "above \\d+\N{NO-BREAK SPACE}%")
+
     def test_what_is_kept_is_no_longer_asked_for(self):
         self.post("/1/outlook/way", {"plan": self.texts})
         self.hides("Keep this as a plan", self.client.get("/1/today").text)

@@ -35,6 +35,10 @@ class Said(unittest.TestCase):
             "Not buying: running Set from 25 % to 60 %, about 430 h and 300 litres a year. That leaves no day in a "
             "usual year, 1 in a hard one."])
 
+    def test_where_no_season_is_known_none_is_named(self):
+        said = answer(self.found(((2, 21), (0, 1), (0, 0)), 0, ("summer", "autumn", "winter", "spring"), (0, 2)))
+        self.assertEqual(said[-1], "It depends on your weather through the year, which is not in the log yet.")
+
     def test_what_is_enough_is_only_said_where_it_is_at_the_hard_end_too(self):
         self.assertEqual(answer(self.found(((2, 6), (0, 1), (0, 0)), 0)),
                          ["What you have is enough: 2 days short in a usual year, 6 in a hard one."])

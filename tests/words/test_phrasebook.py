@@ -32,6 +32,7 @@ class Book(unittest.TestCase):
         for hours, litres, said in (((0.0, 0.1), None, "It will not be needed in these days."),
                                     ((0.1, 2.0), (0.0, 1.4),
                                      "It would run up to 2 h and burn up to 1 l in these days."),
+                                    ((0.0, 0.3), None, "It would run up to 1 h in these days."),
                                     ((7.1, 7.2), (5.0, 5.0), "It would run 7 h and burn 5 l in these days."),
                                     ((133, 142), None, "It would run 133–142 h in these days.")):
             of = [ends and SimpleNamespace(p10=ends[0], p90=ends[1]) for ends in (hours, litres)]

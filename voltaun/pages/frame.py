@@ -68,8 +68,8 @@ def static_url(name: str) -> str:
 
 
 def _unbroken(text: str) -> str:
-    """A sentence whose chances stay on one line: `3 in 10`."""
-    return re.sub(r"(?<=\d) in 10\b", "\N{NO-BREAK SPACE}in\N{NO-BREAK SPACE}10", text)
+    """A sentence whose chances and levels stay on one line: `3 in 10`, `20 %`."""
+    return re.sub(r"(?<=\d) (?:in 10\b|%)", lambda of: of[0].replace(" ", "\N{NO-BREAK SPACE}"), text)
 
 
 def _load_rig(_endpoint, values) -> None:

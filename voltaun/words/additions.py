@@ -165,7 +165,11 @@ def unsure(found: Additions) -> list[str]:
     seasons = " and ".join(filter(None, (", ".join(found.guesses[:-1]), found.guesses[-1])))
     verb = "is" if len(found.guesses) == 1 else "are"
     return [f"{begin(low)} may do, or {high} may be needed.",
-            f"It depends on your {seasons}, which {verb} not in the log yet."]
+            f"It depends on your {seasons}, which {verb} not in the log yet." if len(found.guesses) < ALL_SEASONS else
+            "It depends on your weather through the year, which is not in the log yet."]
+
+
+ALL_SEASONS = 4
 
 
 def away(found: Additions) -> str:

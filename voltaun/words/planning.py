@@ -127,7 +127,7 @@ def allowed(of: Tonight, looked: Outlook, rig: Rig) -> str:
     if not advised.asks:
         return f"Use no more than usual until {dawn}. What may be short later can still be helped then."
     if not of.helps:
-        return f"What you spare before {dawn} does not help: the bank fills anyway. See above what does."
+        return f"Even a full bank at {dawn} would not be enough until the end of {end}. See the advice above."
     how = "Spare" if of.can_be_spared else "Spare or charge"
     return (f"{how} {about(of.must_spare_wh)} until {dawn}. Else you may drop below {floor} before the end of {end} "
             f"({chance(of.chance)}).")

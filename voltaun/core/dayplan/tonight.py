@@ -28,8 +28,8 @@ class Tonight:
     until   the next dawn; may_spend_wh, must_spare_wh  Wh at the battery, one of them 0
     chance  of passing that floor as things stand
     can_be_spared  whether as much is used until then at all: where not, the rest has to be charged
-    helps   whether anything until dawn helps: not where the bank fills anyway and the lack comes after it; all that is
-    used until then is then told as what must be spared
+    helps   whether anything until dawn helps: not where even a full bank at dawn passes the floor; all that is used
+    until then is then told as what must be spared
     """
 
     until: datetime

@@ -15,8 +15,8 @@ from voltaun.database.monitors import put_setting, setting
 from voltaun.formats.price_list import PriceListFault, read_prices
 from voltaun.words.sentences import begin
 
-NUMBERS = {"most_days": ("Days below in a usual year", 3.0, 0, 366), "panels": ("Up to panels more", 8, 0, MOST_PANELS),
-           "strings": ("Up to strings more", 4, 0, MOST_STRINGS), "budget": ("To spend", None, 0, 1e9),
+NUMBERS = {"most_days": ("Days short that will do", 3.0, 0, 366), "panels": ("Panels more, at most", 8, 0, MOST_PANELS),
+           "strings": ("Strings more, at most", 4, 0, MOST_STRINGS), "budget": ("To spend", None, 0, 1e9),
            "weight_kg": ("To carry, kg", None, 0, 1e6), "roof_m2": ("Roof left, m²", None, 0.01, 1e5)}
 """The figures of the question: label, what it is unless told, the least and the most."""
 

@@ -69,10 +69,15 @@ def render(status=200, plan_faults=None, rule_faults=None, typed=None, leaf=""):
         plan_faults=plan_faults or [], rule_faults=rule_faults or [], typed=typed or _plan_to_change()), status
 
 
+WORTH_SAYING = 1.3
+"""A swing between hours that differ by less is not worth a sentence."""
+
+
 def _momentary(rig, made):
-    """What a display that divides by the watts of the moment would say; None where nothing is left to divide."""
+    """What a display that divides by the watts of the moment would say; None without a swing."""
     above = made.present.above_wh["everyday_floor"].p50 if made else 0.0
-    return momentary(rig, above) if above else None
+    swing = momentary(rig, above) if above else None
+    return swing if swing and swing[1] > WORTH_SAYING * swing[0] else None
 
 
 def _tried(look, asked) -> dict:
