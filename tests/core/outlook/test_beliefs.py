@@ -13,7 +13,7 @@ from voltaun.core.learned.capacity_fit import Estimate, Held
 from voltaun.core.learned.hours import Shares
 from voltaun.core.log.grain import level_grain, rounding
 from voltaun.core.log.reading import Reading
-from voltaun.core.outlook.ask import known
+from voltaun.core.outlook.ask import known, lean_of
 from voltaun.core.outlook.beliefs import Belief, bank_energy, contradicted, level_doubt, unseen_draws
 from voltaun.core.outlook.simulate import simulate
 from voltaun.core.rig.parts import Load
@@ -127,6 +127,21 @@ class Hours(unittest.TestCase):
         self.assertAlmostEqual(shape.sum(), 1.0)
         # However sure the log is, a day may lean otherwise by a twentieth.
         self.assertTrue(0.045 < told.root[1, 1] < 0.06, told.root)
+
+    def test_a_few_mornings_teach_until_later_ones_teach_otherwise(self):
+        early = self.log(800.0, 400.0)
+        once = [Reading(early[-1].at + timedelta(days=n), soc=0.8, use_wh=1200.0) for n in range(1, 200)]
+        later = [replace(each, at=each.at + timedelta(days=200)) for each in self.log(400.0, 800.0)[1:]]
+
+        def lean_after(log):
+            account = reckon(BARE, log, None)
+            return lean_of(BARE, Shares(BARE, account.intervals), account.learned, log[-1].at)
+        self.assertAlmostEqual(lean_after([*early, *once]).mean[1], -np.pi / 6, delta=0.02)
+        # The last season tells for itself once it tells enough.
+        self.assertAlmostEqual(lean_after([*early, *once[:155], *later]).mean[1], np.pi / 6, delta=0.05)
+        # After more than a year they tell nothing any more.
+        longer = [replace(each, at=each.at + timedelta(days=210)) for each in once]
+        self.assertEqual(lean_after([*early, *once, *longer]).parts, 0)
 
     def test_a_listed_shape_is_leaned_and_not_a_flat_one(self):
         # All on the list comes from six to noon: 800 of 1200 Wh by day is less than the list has it, so it leans to

@@ -6,7 +6,7 @@ from datetime import date, datetime, timedelta
 
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.learned.account import Account, Learned, reckon
-from voltaun.core.learned.hours import Lean, Shares
+from voltaun.core.learned.hours import LEAST_SHARES, Lean, Shares
 from voltaun.core.learned.itself import Flow, histories_of, learn_flows
 from voltaun.core.learned.patterns import learned_trust
 from voltaun.core.learned.use import UseModel, as_listed_now, day_legs, learn_uses, use_of
@@ -111,9 +111,13 @@ def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: date
 
 
 def lean_of(rig: Rig, shares: Shares, learned: Learned, as_of: datetime) -> Lean:
-    """At what hours the use comes by the last `USE_DAYS`; against the list's sum while the log tells no use."""
+    """At what hours the use comes by the last `USE_DAYS`, or by the last `HISTORY_DAYS` where those tell too little:
+    a few mornings read teach for as long as habits last. Against the list's sum while the log tells no use."""
     use_wh = learned.use.mean if learned.use else daily_use(rig) or 0.0
-    return shares.lean(rig, use_wh, as_of - timedelta(days=USE_DAYS), as_of)
+    lately = shares.lean(rig, use_wh, as_of - timedelta(days=USE_DAYS), as_of)
+    if lately.parts >= LEAST_SHARES:
+        return lately
+    return shares.lean(rig, use_wh, as_of - timedelta(days=HISTORY_DAYS), as_of)
 
 
 @dataclass(frozen=True)
