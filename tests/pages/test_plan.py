@@ -10,7 +10,7 @@ from unittest import mock
 from tests.pages.test_outlook import OutlookCase
 from tests.support import environment, rig, voltaun
 from voltaun.core.log.reading import Reading
-from voltaun.core.rig.parts import Load, SpillThing
+from voltaun.core.rig.parts import Load, SolarArray, SpillThing
 from voltaun.database import archive, dayplan, plans, rigs
 from voltaun.database.connection import transaction
 from voltaun.database.readings import everything
@@ -65,6 +65,16 @@ class OnToday(PlanCase):
         self.do("back")
         self.assertRegex(self.today(), r"Pump, 45 min\.")
         self.assertEqual(dayplan.marks(self.db, 1, self.day).moved, {})
+
+    def test_another_turn_of_a_hand_aimed_panel_is_weighed(self):
+        self.read()
+        self.assertNotIn("once more brings", self.today())
+        fold = SolarArray("Fold", 200, 1, aimed_per_day=1)
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, arrays=(*self.rig.arrays, fold)), self.at)
+        self.assertRegex(self.today(), r"<li>Turning Fold once more brings about \d+ Wh today\.</li>")
+        with mock.patch("voltaun.pages.today.views.another_turn", return_value=4.0):
+            self.assertIn("Turning Fold once more brings next to nothing today.", self.today())
 
     def test_what_is_no_line_of_it_is_refused_and_a_wrong_time_changes_nothing(self):
         self.read()

@@ -216,3 +216,14 @@ def sentences(plan: DayPlan, rig: Rig) -> list[str]:
         said += [f"{name}{words}" for words in (fills, spare(plan.day, spilt, rig)) if words]
     return [*said, allowed(plan.tonight, plan.outlook, rig), *(rationed(each) for each in worth_rationing(plan)),
             *filter(None, [traded(plan.trade, plan.tonight.until, rig), at_dawn(plan.at_dawn), always_on(rig)])]
+
+
+def turned(name: str, wh: float) -> str:
+    """What another turn of a hand-aimed array brings today."""
+    if wh < LITTLE_TURN_WH:
+        return f"Turning {name} once more brings next to nothing today."
+    return f"Turning {name} once more brings about {show_energy(float(f'{wh:.2g}'))} today."
+
+
+LITTLE_TURN_WH = 10.0
+"""A turn that brings less than this is not worth the walk."""

@@ -192,6 +192,12 @@ class Aiming(unittest.TestCase):
         fixed = table(sun.plane_key(HOBART, SolarArray("Flat", 120, 2, 0)))
         self.assertGreater(tables[2].sum(), fixed.sum() * 0.9)
 
+    def test_another_turn_brings_its_part_of_the_sun_to_come(self):
+        tables = {2: np.full(365 * 48, 100.0), 3: np.full(365 * 48, 110.0), 4: np.full(365 * 48, 112.2)}
+        self.assertAlmostEqual(sun.another_turn(tables, 2, 6, 800), 80.0)
+        self.assertAlmostEqual(sun.another_turn(tables, 3, 6, 800), 16.0)
+        self.assertEqual(sun.another_turn({2: np.zeros(365 * 48), 3: np.zeros(365 * 48)}, 2, 6, 800), 0.0)
+
     def test_nothing_comes_while_it_is_packed_away(self):
         short = table(sun.plane_key(HOBART, replace(self.ARRAY, hours_out=2)))
         midsummer = sun.RunningTotal(short)

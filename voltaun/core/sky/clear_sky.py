@@ -264,6 +264,15 @@ def aiming_gains(tables: dict[int, np.ndarray], rated_w: float, month: int, shar
     return {times: float(month_means(table)[month - 1] * rated_w * share) for times, table in tables.items()}
 
 
+def another_turn(tables: dict[int, np.ndarray], times: int, month: int, sun_wh: float) -> float:
+    """What one more aiming brings of the sun that an array aimed so many times a day is to bring yet, Wh.
+
+    tables  by times aimed, as in `aiming_gains`, those of `times` and one more; sun_wh  its expected harvest, Wh.
+    """
+    brings = aiming_gains({n: tables[n] for n in (times, times + 1)}, 1.0, month, 1.0)
+    return sun_wh * (brings[times + 1] / brings[times] - 1) if brings[times] else 0.0
+
+
 def month_means(table: np.ndarray) -> np.ndarray:
     """Mean energy a day by month from a table (Wh/m²), kWh/m²; 12 numbers."""
     by_day = table.reshape(365, STEPS_PER_DAY).sum(axis=1, dtype=float)

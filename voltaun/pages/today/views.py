@@ -9,6 +9,8 @@ from voltaun.core.instants import local_day
 from voltaun.core.outlook.first_hour import first_hour
 from voltaun.core.rig.bank import packs_apart
 from voltaun.core.rig.loads import GRADES, load_dc_wh
+from voltaun.core.sky.clear_sky import another_turn
+from voltaun.database import clearsky
 from voltaun.database.asking import AHEAD
 from voltaun.pages import context, frame
 from voltaun.pages.figures import hours, strip
@@ -53,6 +55,22 @@ def _placed(plan) -> dict[date, list[str]]:
     return found
 
 
+def _turned(plan) -> list[str]:
+    """What another turn of each hand-aimed array brings today, a sentence each; none without much sun to come."""
+    rig, left = context.rig(), sum(hour.solar_wh.p50 for hour in plan.day.hours)
+    whole, told = sum(array.rated_w for array in rig.arrays), []
+    for array in rig.arrays:
+        sun, times = left * array.rated_w / whole, array.aimed_per_day
+        if times and sun >= LITTLE_SUN_WH:
+            tables = clearsky.aimed_tables(context.tables_db(rig), rig, array, range(times, times + 2), plan.day.day)
+            told.append(planning.turned(array.name, another_turn(tables, times, plan.day.day.month, sun)))
+    return told
+
+
+LITTLE_SUN_WH = 50.0
+"""With less sun to come than this nothing is said of turning a panel to it, Wh."""
+
+
 def _planned(plan, look) -> dict:
     """What the page shows of the day's plan."""
     rig, day = context.rig(), plan.day.day
@@ -67,6 +85,7 @@ def _planned(plan, look) -> dict:
             "plan_lines": sorted([*plan.placing.placed, *plan.spill_list], key=lambda of: of.start),
             "turns": planning.in_turn(in_turn(rig, plan.tonight.may_spend_wh, night)) if may else "",
             "may_things": [words for of in may if (words := planning.thing(of))],
+            "turned": _turned(plan) if day == look.today else [],
             "hours_picture": hours.draw(plan.day, plan.placing.placed, rig.bank.everyday_floor, rig.zone)}
 
 
