@@ -267,6 +267,8 @@ class Shown(AdditionsCase):
                          r"In years of weather that leaves (about \d+ days?|hardly a day) in a usual")
         self.shows("<th>Array, W</th>", page)
         self.shows("In years of weather that leaves", self.show("/worksheet?reserve_days=1"))
+        self.shows("with one day in reserve", self.show("?reserve_days=1"))  # a bookmark from before it had a leaf
+        self.assertEqual(self.client.get(HERE + "/years?leaf=nowhere").status_code, 404)
 
     def test_the_sheets_answer_is_one_of_the_field_where_it_is_there(self):
         sheet = SimpleNamespace(panel_w=300.0)

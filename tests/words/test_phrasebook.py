@@ -29,7 +29,7 @@ class Book(unittest.TestCase):
             self.assertEqual(faults(sentence), [], sentence)
 
     def test_a_rules_hours_and_litres_have_no_equal_ends(self):
-        for hours, litres, said in (((0.0, 0.1), None, "It will not be needed in these days."),
+        for hours, litres, said in (((0.0, 0.1), None, "It will hardly be needed in these days."),
                                     ((0.1, 2.0), (0.0, 1.4),
                                      "It would run up to 2 h and burn up to 1 l in these days."),
                                     ((0.0, 0.3), None, "It would run up to 1 h in these days."),

@@ -13,10 +13,10 @@ from voltaun.core.log.ledger import RECKONED, Interval
 from voltaun.core.log.reading import FIELDS, NUMBERS, Field, Reading, ordered_events
 from voltaun.core.rig.inverter import ac_energy
 from voltaun.core.rig.rig import Rig
-from voltaun.formats import EMPTY_LINES, FileFaults, hollow, shown
+from voltaun.formats import FileFaults, shown
 from voltaun.formats.cells import fraction_of, from_cell, percent, plain, to_cell
 from voltaun.formats.mapping import Mapping
-from voltaun.formats.tables import MOST_COLUMNS, doubled, lines_of, separator_of
+from voltaun.formats.tables import doubled, lines_of, refuse_misshapen, separator_of
 from voltaun.formats.translating import Grounds, Translator
 from voltaun.formats.when import TwoWays, read_clock, read_when
 
@@ -78,12 +78,7 @@ def _separator(text: str, mapping: Mapping | None, faults: FileFaults) -> str:
         separator = mapping.separator or separator_of(first)
     else:
         separator = ";" if first.count(";") > first.count(",") else ","
-    if first.count(separator) >= MOST_COLUMNS:
-        faults.add("line 1", f"{first.count(separator) + 1} columns", f"at most {MOST_COLUMNS}")
-        raise faults
-    if hollow(text):
-        faults.add("the file", f"{EMPTY_LINES} empty lines one after the other", "a log")
-        raise faults
+    refuse_misshapen(text, separator, faults, "a log")
     return separator
 
 

@@ -26,18 +26,24 @@ def lines_of(text: str) -> str:
     return text.replace("\r\n", "\n").replace("\r", "\n")
 
 
+def refuse_misshapen(text: str, separator: str, faults: FileFaults, wanted: str) -> None:
+    """Raise the faults of a file that has too many columns or is hollow; `wanted` is what it should have been."""
+    columns = text.split("\n", 1)[0].count(separator) + 1
+    if columns > MOST_COLUMNS:
+        faults.add("line 1", f"{columns} columns", f"at most {MOST_COLUMNS}")
+        raise faults
+    if hollow(text):
+        faults.add("the file", f"{EMPTY_LINES} empty lines one after the other", wanted)
+        raise faults
+
+
 def table(text: str, separator: str = "", most: int | None = None) -> list[list[str]]:
     """The rows of a file, or the first of them. Raises FileFaults for what is no CSV and for too many columns."""
     faults = FileFaults()
     text = lines_of(text)
     first = text.split("\n", 1)[0]
     separator = separator or separator_of(first)
-    if first.count(separator) >= MOST_COLUMNS:
-        faults.add("line 1", f"{first.count(separator) + 1} columns", f"at most {MOST_COLUMNS}")
-        raise faults
-    if hollow(text):
-        faults.add("the file", f"{EMPTY_LINES} empty lines one after the other", "a table")
-        raise faults
+    refuse_misshapen(text, separator, faults, "a table")
     reader = csv.reader(io.StringIO(text.rstrip("\n")), delimiter=separator)
     try:
         rows = list(islice(reader, most))

@@ -14,6 +14,7 @@ from voltaun.core.rig.bank import capacity_ah, nominal_voltage, pooled_soc, soc_
 from voltaun.core.rig.rig import Rig
 from voltaun.core.units import QuantityError, parse
 from voltaun.formats.when import TwoWays, read_clock, read_when
+from voltaun.words.sentences import refusal
 
 LONGEST = 400
 """No field of a line takes more letters."""
@@ -35,7 +36,7 @@ class TypedField(Field):
         try:
             self.data = self.read(self.typed)
         except QuantityError as error:
-            raise ValueError(f"Found {error.found}, expected {error.expected}, such as {error.example}.") from error
+            raise ValueError(refusal(error)) from error
 
     def process_data(self, value):
         self.data, self.typed = value, self.show(value)

@@ -36,8 +36,8 @@ def install(app: Flask) -> None:
     app.jinja_env.globals.update(words=words, advising=advising, how=reasons.how, said=reasons.say,
                                  caution=reasons.caution, swatch=weave.swatch, source_words=weave.SOURCE_WORDS,
                                  plan_words=_plan_words, step_words=step_words, panels_guess=panels_guess,
-                                 typed_day=shown, leaves_of=LEAVES,
-                                 terms=TERMS, unexplained_step=lambda: look().recent.known.step)
+                                 day_field=shown, leaves_of=LEAVES, terms=TERMS,
+                                 unexplained_step=lambda: look().recent.known.step)
     app.jinja_env.filters.update(energy=show_energy, counter=show_counter, power=show_power, percent=show_percent,
                                  duration=show_duration, unbroken=_unbroken, chance=words.chance, begin=words.begin,
                                  day_words=day_words)

@@ -162,14 +162,13 @@ def unsure(found: Additions) -> list[str]:
         return []
     low, high = ("more than was looked at" if n is None else "what you have" if n == 0 else
                  option(found.choices[n], found.ask.rig) for n in found.between)
+    from voltaun.core.sizing.years import SEASONS
     seasons = " and ".join(filter(None, (", ".join(found.guesses[:-1]), found.guesses[-1])))
-    verb = "is" if len(found.guesses) == 1 else "are"
+    if len(found.guesses) == len(SEASONS):
+        seasons = "weather through the year"
+    verb = "are" if 1 < len(found.guesses) < len(SEASONS) else "is"
     return [f"{begin(low)} may do, or {high} may be needed.",
-            f"It depends on your {seasons}, which {verb} not in the log yet." if len(found.guesses) < ALL_SEASONS else
-            "It depends on your weather through the year, which is not in the log yet."]
-
-
-ALL_SEASONS = 4
+            f"It depends on your {seasons}, which {verb} not in the log yet."]
 
 
 def away(found: Additions) -> str:

@@ -52,6 +52,11 @@ def begin(text: str) -> str:
     return text[:1].upper() + text[1:]
 
 
+def refusal(error: ValueError) -> str:
+    """What is wrong with what was typed, as a sentence: `Found 'x', expected ..., such as ....`"""
+    return f"{begin(str(error))}."
+
+
 def number(n: int) -> str:
     """A small number in letters."""
     return _NUMBERS[n] if 0 <= n < len(_NUMBERS) else str(n)
@@ -192,7 +197,7 @@ def difference(before: Outlook, after: Outlook, doing: str, today: date, floor: 
 def ruled(outlook: Outlook) -> str:
     """How long the generator runs by its rule in the days ahead, and what it burns, in a sentence."""
     if outlook.generator_hours.p90 < HARDLY_H:
-        return "It will not be needed in these days."
+        return "It will hardly be needed in these days."
     said = _between(outlook.generator_hours, "h")
     if outlook.generator_litres and outlook.generator_litres.p90 >= 0.5:
         said += f" and burn {_between(outlook.generator_litres, 'l')}"

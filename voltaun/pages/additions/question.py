@@ -106,8 +106,7 @@ def bring_weather():
     """Keep a weather file of the place, with what is to be said of it."""
     file = request.files.get("file")
     if not file or not file.filename:
-        return render(422, ["Found no file, expected a weather file of the place."], request.form,
-                      "weather")
+        return render(422, ["Found no file, expected a weather file of the place."], request.form, "weather")
     try:
         read = read_weather(file.read())
         told = remarks(read, context.rig().place)

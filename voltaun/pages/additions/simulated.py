@@ -105,6 +105,7 @@ def _running() -> dict[int, Running]:
 def part():
     """The simulated part over all of the years; while they are run the line that says how far they are."""
     key, running = _key(), _running()
+    leaf = known_leaf("additions", request.args.get("leaf", ""))
     if context.peek("additions", (*key, SHARP)) is None:
         job = running.get(g.kept.id)
         if job is None or job.key != key:
@@ -112,10 +113,9 @@ def part():
                 job.stopped = True
             job = running[g.kept.id] = Running(current_app._get_current_object(), key, _ask(SHARP))
         if job.stopped or not job.done.wait(PATIENCE):
-            return render_template("additions/running.html", leaf=request.args.get("leaf", ""), part=job.part,
+            return render_template("additions/running.html", leaf=leaf, part=job.part,
                                    years=(COARSE, SHARP), left=job.stopped)
     told = shown(SHARP)
-    leaf = known_leaf("additions", request.args.get("leaf", ""))
     page = render_template("additions/simulated.html", leaf=leaf, **told) if told["found"] else '<div id="years"></div>'
     return page, {"HX-Retarget": "#years", "HX-Reswap": "outerHTML", "HX-Trigger-After-Swap": "years-run"}
 

@@ -29,6 +29,8 @@ def render(status=None, faults=(), typed=None, leaf=""):
     from voltaun.pages.additions.forms import WorksheetForm
     form = WorksheetForm(request.args)
     told = simulated.shown(simulated.SHARP if "all" in request.args else simulated.COARSE)
+    if told["found"] and not leaf and any(name in request.args for name in form._fields):
+        leaf = "worksheet"  # a sheet that was kept as a bookmark before it had a leaf
     if told["found"] is None or leaf == "worksheet":
         told |= _worked(form)
     return render_template("additions/additions.html", leaf=leaf, form=form, cautions=(ESTIMATE, LOCAL_CODES),

@@ -19,7 +19,7 @@ from voltaun.pages import context
 from voltaun.pages.bench import trial_log
 from voltaun.pages.bench.shown import hours_words, shown, title
 from voltaun.words.cautions import for_bench
-from voltaun.words.sentences import begin
+from voltaun.words.sentences import begin, refusal
 
 
 def new():
@@ -156,7 +156,7 @@ def _hours_from(finding):
     try:
         soc = parse(typed, "percent")
     except QuantityError as error:
-        return {"typed": typed, "fault": f"Found {error.found}, expected {error.expected}, such as {error.example}."}
+        return {"typed": typed, "fault": refusal(error)}
     bank = context.rig().bank
     floors = (("everyday floor", bank.everyday_floor), ("hard floor", bank.hard_floor), ("empty", 0.0))
     return {"typed": typed, "rows": [(word, hours_words(finding, floor, soc)) for word, floor in floors if soc > floor]}

@@ -10,11 +10,11 @@ from voltaun.database import monitors, samples
 from voltaun.database.connection import transaction
 from voltaun.formats.mapping import SAMPLES, Mapping
 from voltaun.formats.samples_csv import header
-from voltaun.formats.when import read_day
 from voltaun.intake import bringing, client
 from voltaun.intake.bringing import HOURS, mapping_of
 from voltaun.intake.monitor import leave_out, read_monitor
 from voltaun.pages import context
+from voltaun.pages.days import day_from
 from voltaun.pages.figures import dense as pictures
 from voltaun.pages.log.bring import jobs, stash
 
@@ -107,8 +107,9 @@ def bring_samples():
 def remove_samples():
     """Take the samples of some days out, and the readings made of them; they can be brought back."""
     rig = context.rig()
+    today = local_day(g.now, rig.zone)
     try:
-        first, last = (read_day(request.form.get(name, "")) for name in ("first", "last"))
+        first, last = (day_from(request.form.get(name, ""), today) for name in ("first", "last"))
         if not first <= last or last.year - first.year > 60:
             raise ValueError
     except ValueError:

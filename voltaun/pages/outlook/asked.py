@@ -195,7 +195,7 @@ def _amount(kind: str, text: str, faults: list[str]) -> float | None:
         if kind == "people":
             return parse(text, "number", low=0, high=40)
     except QuantityError as error:
-        faults.append(f"Found {error.found}, expected {error.expected}, such as {error.example}.")
+        faults.append(words.refusal(error))
     return None
 
 
@@ -203,7 +203,7 @@ def _typed_clock(text: str, faults: list[str]) -> float | None:
     try:
         return clock_hour(text) if text.strip() else None
     except QuantityError as error:
-        faults.append(f"Found {error.found}, expected {error.expected}, such as {error.example}.")
+        faults.append(words.refusal(error))
         return None
 
 
@@ -230,7 +230,7 @@ def rule_from(form) -> tuple[GeneratorRule | None, list[str]]:
         try:
             values[name] = parse(text, kind, low=low, high=high)
         except QuantityError as error:
-            faults.append(f"Found {error.found}, expected {error.expected}, such as {error.example}.")
+            faults.append(words.refusal(error))
     if faults:
         return None, faults
     try:

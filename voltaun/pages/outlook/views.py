@@ -24,7 +24,7 @@ FORECAST = "http://127.0.0.1:8152"
 PLAN_KINDS = (("drive", "driving, hours a day"), ("generator", "generator, hours a day"),
               ("mains", "at a socket, hours a day"), ("people", "guests, how many"),
               ("guests", "more or less use, × (1.4)"), ("away", "away, use × (0.2)"), ("add", "a load more, Wh a day"),
-              ("leave_off", "a load left off"))
+              ("leave_off", "doing without a load"))
 PAST_DAYS = (1, 3, 5, 10)
 PAST_OUTLOOKS, PAST_AFTER_DAYS = 120, 21
 """The page looks back on so many outlooks at the most, made once so many days were logged."""

@@ -22,7 +22,7 @@ from voltaun.pages.days import day_from, shown
 from voltaun.pages.rig.parts import NAMES, Part, limits_of, opened, put
 from voltaun.pages.rig.views import figures, render
 from voltaun.words.rig import panels_words
-from voltaun.words.sentences import begin
+from voltaun.words.sentences import begin, refusal
 
 
 def keep(key: str):
@@ -48,12 +48,12 @@ def typed_day(text: str) -> tuple[date | None, str]:
     """The day of a change that was typed, None for none; and what is wrong with it."""
     if not text:
         return None, ""
-    try:
-        day = day_from(text, local_day(g.now, context.rig().zone))
-    except QuantityError as error:
-        return None, f"Found {error.found}, expected {error.expected}, such as {error.example}."
     today = local_day(g.now, context.rig().zone)
-    if not date(1970, 1, 1) <= day <= today:
+    try:
+        day = day_from(text, today)
+    except QuantityError as error:
+        return None, refusal(error)
+    if day > today:
         return None, f"Found {shown(day)}, expected a day up to today. What is planned goes in once it is there."
     return day, ""
 
@@ -72,7 +72,7 @@ def more():
         fault = fault or ("" if whole else "Found no whole panels, expected 2, or −2 for fewer.")
         made = None if fault else with_panels(rig, array, int(count), day)
     except (QuantityError, RigFaults) as error:
-        fault = f"{begin(str(error))}."
+        fault = refusal(error)
     if fault:
         flash(f"Nothing was changed. {fault}")
         return redirect(url_for("rig.leaf", rig_id=g.kept.id, leaf="parts") + "#sun", 303)
@@ -100,7 +100,7 @@ def step():
         fault = fault or ("" if day else "Found no day, expected the one of the change.")
         made = None if fault else _stepped(rig, array, watts, day, since=found.factors[1] != 1)
     except (QuantityError, RigFaults) as error:
-        fault = f"{begin(str(error))}."
+        fault = refusal(error)
     if fault:
         flash(f"Nothing was changed. {fault}")
         return back

@@ -55,9 +55,9 @@ def render(status=200, part=None, rest=(), unsure=False, leaf=""):
     part = part or opened(request.args.get("part", ""), rig)
     return render_template(
         "rig/rig.html", leaf=leaf, part=part, rest=rest, unsure=unsure, cautions=for_rig(rig), figures=figures(rig),
-        version=g.kept.version, drawings=(one_line.wide(rig), one_line.narrow(rig)), limits=limits(rig),
-        soc_words=SOC_WORDS[rig.soc_from], depths=_depths(rig, drain), origins=_origins(), aiming=_aiming(rig, look),
-        groups=_groups(rig), names=NAMES, former=_former(rig),
+        version=g.kept.version, drawings=() if leaf else (one_line.wide(rig), one_line.narrow(rig)), limits=limits(rig),
+        soc_words=SOC_WORDS[rig.soc_from], depths=_depths(rig, drain), origins=_origins(),
+        aiming=[] if leaf else _aiming(rig, look), groups=_groups(rig), names=NAMES, former=_former(rig),
         files=[(each, distance_km(each.weather, rig.place)) for each in context.weathers()]), status
 
 

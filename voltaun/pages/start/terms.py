@@ -2,9 +2,7 @@
 
 from flask import render_template
 
-from voltaun.words.terms import TERMS
-
 
 def terms():
     """The page."""
-    return render_template("start/terms.html", terms=TERMS)
+    return render_template("start/terms.html")
