@@ -1,10 +1,26 @@
 """The command that sizes additions: the worksheet, and years of weather through what may be added."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
 import click
 
 from voltaun.cli.common import Refused, json_flag, now, refusing, rig_from, say, warn
 from voltaun.cli.given import FILE, log_file_option, logged_in, rig_file_option, tables_of
 from voltaun.core.sizing import MOST_PANELS, MOST_STRINGS, YEARS
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from numpy import ndarray
+
+    from voltaun.core.log.reading import Reading
+    from voltaun.core.rig.rig import Rig
+    from voltaun.core.sizing.choices import Offer
+    from voltaun.core.sizing.measures import Measure
+    from voltaun.core.sizing.simulation import Additions
+    from voltaun.core.sky.weather import Weather
 
 
 @click.command()
@@ -37,8 +53,9 @@ from voltaun.core.sizing import MOST_PANELS, MOST_STRINGS, YEARS
               help="What is done without buying, instead of the usual, such as 'drive:Ute hours=1 every=2'.")
 @click.option("--all-year", is_flag=True, help="It is lived in all year, whatever absences the log shows.")
 @json_flag
-def additions(rig_file, log_file, reserve_days, recovery_days, use_wh, peak_sun_hours, design_month, array_share,
-              bank_temp, as_json, **simulated):
+def additions(rig_file: Path, log_file: Path | None, reserve_days: float, recovery_days: float, use_wh: float | None,
+              peak_sun_hours: float | None, design_month: int | None, array_share: float | None,
+              bank_temp: float | None, as_json: bool, **simulated: Any) -> None:
     """Work the sheet: how large a bank, array, controller and inverter the use calls for. With any option from
     --weather on also run years of weather through what may be added, and through what may be done instead."""
     from voltaun.cli import tables
@@ -50,7 +67,7 @@ def additions(rig_file, log_file, reserve_days, recovery_days, use_wh, peak_sun_
     from voltaun.words import reasons
     rig = rig_from(rig_file.read_bytes(), rig_file)
     asked = any(value for name, value in simulated.items() if name not in ("seed", "short_days"))
-    planes = tables_of(rig) if log_file or peak_sun_hours is None or asked else None
+    planes = tables_of(rig) if log_file or peak_sun_hours is None or asked else []
     learned, skies, logged = learn(rig, []), [], logged_in(rig, log_file) if log_file else []
     if log_file:
         from voltaun.core.log.days import sky_days
@@ -74,7 +91,7 @@ def additions(rig_file, log_file, reserve_days, recovery_days, use_wh, peak_sun_
         as_json)
 
 
-def _simulated(rig, logged, planes, given):
+def _simulated(rig: Rig, logged: list[Reading], planes: list[ndarray], given: Any) -> Additions | None:
     """Years of weather through what may be added, as the options say."""
     from voltaun.core.outlook.ask import known
     from voltaun.core.sizing.question import additions_ask
@@ -92,7 +109,7 @@ def _simulated(rig, logged, planes, given):
         raise Refused(str(error)) from error
 
 
-def _weather(rig, path):
+def _weather(rig: Rig, path: Path) -> Weather:
     from voltaun.formats.weather_file import read_weather, remarks
     weather = refusing(read_weather, path.read_bytes(), file=path)
     try:
@@ -102,7 +119,7 @@ def _weather(rig, path):
     return weather
 
 
-def _offer(rig, given):
+def _offer(rig: Rig, given: Any) -> Offer:
     """What may be had, as the options say."""
     from voltaun.core.sizing.choices import Limits, offer_of
     from voltaun.core.sizing.question import plane_from
@@ -122,7 +139,7 @@ def _offer(rig, given):
                     panel=panel)
 
 
-def _measure(rig, text):
+def _measure(rig: Rig, text: str) -> Measure:
     from voltaun.core.sizing.measures import fits, from_code
     try:
         found = from_code(text)
@@ -133,7 +150,7 @@ def _measure(rig, text):
     return found
 
 
-def _habits(given):
+def _habits(given: Any) -> dict[str, tuple[float, float, float]]:
     """What was said of each season: parts of its days that are bright, mixed and dark."""
     from voltaun.core.sizing.question import habit_from
     from voltaun.core.sizing.years import SEASONS

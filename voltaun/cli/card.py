@@ -1,5 +1,7 @@
 """The card on the wall as a page by itself, to be printed."""
 
+from __future__ import annotations
+
 from pathlib import Path
 
 import click
@@ -37,7 +39,7 @@ th {{ white-space: nowrap }}
 @log_file_option(required=True)
 @click.option("--month", type=click.IntRange(1, 12), help="Without it that of the last reading.")
 @click.option("-o", "--output", type=click.Path(dir_okay=False, path_type=Path), help="Without it standard output.")
-def card(rig_file, log_file, month, output):
+def card(rig_file: Path, log_file: Path, month: int | None, output: Path | None) -> None:
     """The card on the wall, as a page of HTML to be printed on A5 or A4."""
     from voltaun.core.dayplan.card import card as levels
     from voltaun.words import card as words

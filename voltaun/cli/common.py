@@ -1,15 +1,27 @@
 """What the commands have in common: how they refuse, the database they are about, and how they answer."""
 
+from __future__ import annotations
+
 import json
 import sqlite3
 import sys
 from contextlib import closing
 from pathlib import Path
+from typing import IO, TYPE_CHECKING, Any, TypeVar
 
 import click
 
 from voltaun import clock
 from voltaun.formats import FileFaults, OneFault
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Iterable
+    from datetime import datetime
+
+    from voltaun.core.rig.rig import Rig
+    from voltaun.database.rigs import KeptRig
+
+T = TypeVar("T")
 
 
 class Refused(click.ClickException):
@@ -17,11 +29,11 @@ class Refused(click.ClickException):
 
     exit_code = 2
 
-    def show(self, file=None):
+    def show(self, file: IO[Any] | None = None) -> None:
         click.echo(f"voltaun: {self.message}", err=True)
 
 
-def db_option(command):
+def db_option(command: Callable[..., Any]) -> Callable[..., Any]:
     return click.option("--db", type=click.Path(dir_okay=False, path_type=Path),
                         help="The database file; without it the one in your data folder.")(command)
 
@@ -37,7 +49,7 @@ def db_path(db: Path | None) -> Path:
     return db or default_path()
 
 
-def open_db(db: Path | None, create: bool = False):
+def open_db(db: Path | None, create: bool = False) -> closing[sqlite3.Connection]:
     """A connection that writes, to be closed by `with`. A file that is not there is made only when asked for."""
     from voltaun.database.connection import DatabaseFault, connect, prepare
     path = db_path(db)
@@ -50,7 +62,7 @@ def open_db(db: Path | None, create: bool = False):
         raise Refused(str(fault)) from fault
 
 
-def read_db(db: Path | None):
+def read_db(db: Path | None) -> closing[sqlite3.Connection]:
     """A connection that only reads, to be closed by `with`; it needs no room on the disk."""
     from voltaun.database.connection import DatabaseFault, connect_reading, prepare
     path = db_path(db)
@@ -61,7 +73,7 @@ def read_db(db: Path | None):
         raise Refused(str(fault)) from fault
 
 
-def write_out(output: Path | None, texts, over: bool = False) -> None:
+def write_out(output: Path | None, texts: Iterable[str], over: bool = False) -> None:
     """Write pieces of text to a file, whole or not at all, or to standard output; over what stands there only if told.
     """
     if output is None:
@@ -77,7 +89,7 @@ def write_out(output: Path | None, texts, over: bool = False) -> None:
         raise Refused(f"{output}: {in_words(error, output)}; what stood there is as it was") from error
 
 
-def kept_rig(connection, name):
+def kept_rig(connection: sqlite3.Connection, name: str | None) -> KeptRig:
     from voltaun.database import rigs
     known = rigs.names(connection)
     if name is None and len(known) == 1:
@@ -91,21 +103,21 @@ def kept_rig(connection, name):
     return kept
 
 
-def say(answer, text, as_json):
+def say(answer: Any, text: Callable[..., Any] | str, as_json: bool) -> None:
     if as_json:
         click.echo(json.dumps(answer, ensure_ascii=False, indent=1))
     else:
         click.echo(text if isinstance(text, str) else text())
 
 
-def now():
+def now() -> datetime:
     try:
         return clock.now()
     except ValueError as error:
         raise Refused(str(error)) from error
 
 
-def refusing(read, *args, file):
+def refusing(read: Callable[..., T], *args: Any, file: Path | str) -> T:
     try:
         return read(*args)
     except FileFaults as faults:
@@ -116,11 +128,11 @@ def refusing(read, *args, file):
         raise Refused(f"{file}, {fault}") from fault
 
 
-def rig_from(data, file=None):
+def rig_from(data: bytes, file: Path | None = None) -> Rig:
     from voltaun.core.rig.fields import RigFaults
     from voltaun.formats.log_csv import decode
     from voltaun.formats.rig_file import read_rig
-    where, told = file or "rig file", []
+    where, told = file or "rig file", list[str]()
     try:
         made = read_rig(refusing(decode, data, file=where), told, now())
     except RigFaults as error:
@@ -129,6 +141,6 @@ def rig_from(data, file=None):
     return made
 
 
-def warn(warnings):
+def warn(warnings: list[str]) -> None:
     for warning in warnings:
         click.echo(f"voltaun: note: {warning}", err=True)

@@ -1,7 +1,10 @@
 """Commands that bring files into the database and write them out of it."""
 
+from __future__ import annotations
+
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -22,6 +25,18 @@ from voltaun.cli.common import (
     write_out,
 )
 
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+    from sqlite3 import Connection
+    from zoneinfo import ZoneInfo
+
+    from voltaun.core.learned.doubts import Doubt
+    from voltaun.core.log.reading import Reading
+    from voltaun.core.rig.rig import Rig
+    from voltaun.database.readings import KeptReading
+    from voltaun.database.rigs import KeptRig
+    from voltaun.formats.mapping import Mapping
+
 
 @click.command("import")
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
@@ -33,7 +48,8 @@ from voltaun.cli.common import (
 @click.option("--sure", is_flag=True, help="Keep figures that would be asked about.")
 @db_option
 @json_flag
-def import_file(file, rig_name, differing, mapping, sure, db, as_json):
+def import_file(file: Path, rig_name: str | None, differing: str | None, mapping: Path | None, sure: bool,
+                db: Path | None, as_json: bool) -> None:
     """Bring a log CSV, samples CSV, rig file or archive into the database; all of it, or nothing."""
     from voltaun.formats.archive import is_archive
     from voltaun.formats.mapping import SAMPLES, read_mapping
@@ -62,13 +78,13 @@ def _text_of(file: Path) -> str:
     return refusing(decode, file.read_bytes(), file=file)
 
 
-def _document(file: Path):
+def _document(file: Path) -> dict[str, Any]:
     """A JSON file parsed, or None; an archive that would not fit into memory is refused unread."""
     from voltaun.formats.archive import parse
     return refusing(parse, file.read_bytes(), file=file)
 
 
-def _holds_samples(start: bytes, rig_name, db) -> bool:
+def _holds_samples(start: bytes, rig_name: str | None, db: Path | None) -> bool:
     """Whether a CSV holds samples: in the open shape, or with the names that were mapped for the rig."""
     from voltaun.formats.samples_csv import header, looks_like_samples
     from voltaun.intake.bringing import mapping_of
@@ -83,7 +99,7 @@ def _holds_samples(start: bytes, rig_name, db) -> bool:
         return any(column.of == "at" and theirs in names for theirs, column in known.columns.items())
 
 
-def _import_archive(file, document, db, as_json):
+def _import_archive(file: Path, document: dict[str, Any], db: Path | None, as_json: bool) -> None:
     from voltaun.database import archive, rigs
     from voltaun.database.imports import AnotherUnderWay
     from voltaun.formats.archive import read_archive
@@ -94,11 +110,12 @@ def _import_archive(file, document, db, as_json):
             numbers = bring_archive(db_path(db), kept, told)
         except (archive.ArchiveFault, AnotherUnderWay) as error:
             raise Refused(f"{file}: {error}") from error
-        names = [rigs.get(connection, number, also_removed=True).rig.name for number in numbers]
+        names = [rigs.there(connection, number, also_removed=True).rig.name for number in numbers]
     say({"rigs": names}, f"{', '.join(names) or 'No rig'}: all of the archive is kept.", as_json)
 
 
-def _import_samples(file, rig_name, differing, mapping, sure, db, as_json):
+def _import_samples(file: Path, rig_name: str | None, differing: str | None, mapping: Mapping | None, sure: bool,
+                    db: Path | None, as_json: bool) -> None:
     from voltaun.core.rig.bank import nominal_voltage
     from voltaun.database.imports import AnotherUnderWay
     from voltaun.formats.samples_csv import Told, pieces
@@ -108,12 +125,12 @@ def _import_samples(file, rig_name, differing, mapping, sure, db, as_json):
     with read_db(db) as connection, file.open("rb") as opened:
         kept = kept_rig(connection, rig_name)
 
-        def shown(rows):
+        def shown(rows: int) -> bool:
             if sys.stderr.isatty():
                 click.echo(f"\r{rows} rows read, {100 * opened.tell() / size:.0f} % ", nl=False, err=True)
             return True
 
-        def brought_so_far(rows):
+        def brought_so_far(rows: int) -> bool:
             if sys.stderr.isatty():
                 click.echo(f"\r{rows} of {staged.rows} kept ", nl=False, err=True)
             return True
@@ -141,7 +158,7 @@ def _import_samples(file, rig_name, differing, mapping, sure, db, as_json):
          as_json)
 
 
-def _import_rig(data, differing, db, as_json):
+def _import_rig(data: bytes, differing: str | None, db: Path | None, as_json: bool) -> None:
     from voltaun.database import clearsky, rigs
     from voltaun.database.connection import transaction
     rig = rig_from(data)
@@ -159,7 +176,8 @@ def _import_rig(data, differing, db, as_json):
     say({"rig": rig.name}, f"{rig.name}: the rig is kept.", as_json)
 
 
-def _import_log(file, rig_name, differing, mapping, sure, db, as_json):
+def _import_log(file: Path, rig_name: str | None, differing: str | None, mapping: Mapping | None, sure: bool,
+                db: Path | None, as_json: bool) -> None:
     from voltaun.database import readings
     from voltaun.formats.log_csv import read_log
     from voltaun.intake.bringing import log_grounds
@@ -180,7 +198,7 @@ def _import_log(file, rig_name, differing, mapping, sure, db, as_json):
          f"{merged.kept} kept as they were.", as_json)
 
 
-def _unsure_text(doubts, rig):
+def _unsure_text(doubts: list[Doubt], rig: Rig) -> str:
     from voltaun.words.sentences import doubt_words
     lines = [f"{each.at.astimezone(rig.zone):%Y-%m-%d %H:%M}: {doubt_words(each, rig)}" for each in doubts[:20]]
     more = [f"and {len(doubts) - 20} more"] if len(doubts) > 20 else []
@@ -188,7 +206,7 @@ def _unsure_text(doubts, rig):
                       "If they are right, say --sure; else correct them in the file."])
 
 
-def _differing_text(pairs, zone):
+def _differing_text(pairs: list[tuple[KeptReading, Reading]], zone: ZoneInfo) -> str:
     shown = ", ".join(f"{kept.reading.at.astimezone(zone):%Y-%m-%d %H:%M}" for kept, _ in pairs[:5])
     more = f" and {len(pairs) - 5} more" if len(pairs) > 5 else ""
     return (f"found other figures for {len(pairs)} readings already in the log ({shown}{more}), expected the same; "
@@ -202,7 +220,7 @@ def _differing_text(pairs, zone):
 @db_option
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="Without it, standard output.")
 @over_option
-def export(rig_name, kind, db, output, over):
+def export(rig_name: str | None, kind: str, db: Path | None, output: Path | None, over: bool) -> None:
     """Write a rig's log, with what was reckoned marked as such, its samples, the rig itself, or everything of one rig
     or of all, the removed ones too."""
     with read_db(db) as connection:
@@ -210,13 +228,13 @@ def export(rig_name, kind, db, output, over):
         write_out(output, _exported(connection, kept, kind), over)
 
 
-def _exported(connection, kept, kind):
+def _exported(connection: Connection, kept: KeptRig | None, kind: str) -> Iterable[str]:
     """What is exported, as pieces of text."""
     from voltaun.core.learned.account import reckon
     from voltaun.database import clearsky, readings, samples
     from voltaun.formats.log_csv import write_log
     from voltaun.formats.rig_file import write_rig
-    if kind == "archive":
+    if kept is None or kind == "archive":
         from voltaun.database import archive, settings
         from voltaun.formats.archive import write_archive
         numbers = [kept.id] if kept else archive.everything(connection)

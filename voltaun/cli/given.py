@@ -1,34 +1,46 @@
 """What commands that reckon files are given: a rig file, a log, and the sun over it."""
 
+from __future__ import annotations
+
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from voltaun.cli.common import now, refusing, rig_from, warn
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from numpy import ndarray
+
+    from voltaun.core.log.reading import Reading
+    from voltaun.core.rig.rig import Rig
+    from voltaun.core.sky.clear_sky import RigSun
 
 FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 
 rig_file_option = click.option("--rig-file", required=True, type=FILE)
 
 
-def log_file_option(required):
+def log_file_option(required: bool) -> Callable[..., Any]:
     """The option for a log."""
     return click.option("--log", "log_file", required=required, type=FILE)
 
 
-def tables_of(rig):
+def tables_of(rig: Rig) -> list[ndarray]:
     from voltaun.database.clearsky import tables_in
     from voltaun.database.connection import default_path
     return tables_in(default_path().parent / "clear-sky", rig)
 
 
-def rig_and_sun(rig_file):
+def rig_and_sun(rig_file: Path) -> tuple[Rig, RigSun | None]:
     from voltaun.core.sky.clear_sky import rig_sun
     rig = rig_from(rig_file.read_bytes(), rig_file)
     return rig, rig_sun(rig, tables_of(rig))
 
 
-def logged_in(rig, log_file):
+def logged_in(rig: Rig, log_file: Path) -> list[Reading]:
     from voltaun.formats.log_csv import read_log
     log = refusing(read_log, log_file.read_bytes(), rig.zone, file=log_file)
     warn(log.warnings)

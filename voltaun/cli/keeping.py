@@ -1,18 +1,24 @@
 """Commands that keep the database safe: copies, the way back from one, and whether all is whole."""
 
+from __future__ import annotations
+
 import sqlite3
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from voltaun.cli.common import Refused, db_option, db_path, json_flag, now, over_option, read_db, say
+
+if TYPE_CHECKING:
+    from voltaun.database.backup import Restored
 
 
 @click.command()
 @click.argument("file", type=click.Path(path_type=Path))
 @db_option
 @over_option
-def backup(file, db, over):
+def backup(file: Path, db: Path | None, over: bool) -> None:
     """Copy the database to a file, while it is in use; the copy is itself a database."""
     from contextlib import closing
 
@@ -37,7 +43,7 @@ def backup(file, db, over):
 @click.command()
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @db_option
-def restore(file, db):
+def restore(file: Path, db: Path | None) -> None:
     """Put a copy made by `backup` in the place of the database; what stood there is kept beside it."""
     from voltaun.database import backup as copies
     from voltaun.database.connection import DatabaseFault
@@ -48,8 +54,9 @@ def restore(file, db):
     click.echo(f"{file} is the database now, and whole." + (f" {_before(done)}" if done.before else ""))
 
 
-def _before(done) -> str:
+def _before(done: Restored) -> str:
     """Where what stood there is now."""
+    assert done.before is not None
     if not done.before.exists():
         return f"What was left beside one that is gone is in {done.before.name}-wal and the like."
     return (f"What stood there was damaged; it is put aside as it was, in {done.before.name}." if done.damaged else
@@ -59,7 +66,7 @@ def _before(done) -> str:
 @click.command()
 @db_option
 @json_flag
-def check(db, as_json):
+def check(db: Path | None, as_json: bool) -> None:
     """Tell whether the database is whole: the file, its links, and that the books of every rig add up."""
     from contextlib import closing
 

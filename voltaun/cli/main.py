@@ -1,11 +1,14 @@
 """The `voltaun` command: the same core calls as the pages."""
 
+from __future__ import annotations
+
 import codecs
 import io
 import sys
 from importlib import import_module
 
 import click
+from click import Command, Context
 
 from voltaun import __version__
 
@@ -36,19 +39,20 @@ codecs.register_error("plainly", _plainly)
 class Commands(click.Group):
     """The commands, each from its own module."""
 
-    def list_commands(self, context):
+    def list_commands(self, context: Context) -> list[str]:
         return sorted(COMMANDS)
 
-    def get_command(self, context, name):
+    def get_command(self, context: Context, name: str) -> Command | None:
         if name not in COMMANDS:
             return None
         module, function = COMMANDS[name]
-        return getattr(import_module(f"voltaun.cli.{module}"), function)
+        command: Command = getattr(import_module(f"voltaun.cli.{module}"), function)
+        return command
 
 
 @click.group(cls=Commands, context_settings={"help_option_names": ["-h", "--help"]})
 @click.version_option(__version__, prog_name="voltaun")
-def main():
+def main() -> None:
     """A logbook that reckons: how long an off-grid battery lasts, and what to do about it."""
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):

@@ -1,12 +1,21 @@
 """The day's plan, and today in ten lines."""
 
+from __future__ import annotations
+
 from datetime import timedelta
+from typing import TYPE_CHECKING
 
 import click
 
 from voltaun.cli.common import Refused, db_option, json_flag, kept_rig, now, read_db, say
 from voltaun.cli.given import FILE, log_file_option, rig_file_option, tables_of
 from voltaun.cli.reckoning import asked
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from voltaun.core.dayplan.marks import Marks
+    from voltaun.core.outlook.ask import Ask
 
 NEEDED = 3
 """What `voltaun today --exit-code` ends with when something needs doing."""
@@ -21,7 +30,8 @@ NEEDED = 3
 @click.option("--generator", "rule", metavar="START:STOP", help="Percents between which the generator is run.")
 @click.option("--done", multiple=True, metavar="LOAD", help="A load that ran already on the planned day.")
 @json_flag
-def plan(rig_file, log_file, as_of, skies, planned, rule, done, as_json):
+def plan(rig_file: Path, log_file: Path, as_of: str | None, skies: tuple[str, ...], planned: tuple[str, ...],
+         rule: str | None, done: tuple[str, ...], as_json: bool) -> None:
     """The day's plan: what to run when, what may be spent tonight."""
     from voltaun.core.dayplan.marks import Marks
     from voltaun.core.dayplan.plan import day_plan
@@ -52,7 +62,8 @@ def plan(rig_file, log_file, as_of, skies, planned, rule, done, as_json):
 @log_file_option(required=False)
 @click.option("--exit-code", is_flag=True, help=f"End with {NEEDED} when something needs doing.")
 @json_flag
-def today(db, name, rig_file, log_file, exit_code, as_json):
+def today(db: Path | None, name: str | None, rig_file: Path | None, log_file: Path | None, exit_code: bool,
+          as_json: bool) -> None:
     """Headline, advice and plan in ten lines, for a terminal, a job or a small display."""
     from voltaun.core.dayplan.plan import day_plan
     from voltaun.core.reasons import NoOutlook
@@ -60,7 +71,7 @@ def today(db, name, rig_file, log_file, exit_code, as_json):
     from voltaun.words import advising, planning, reasons
     if (rig_file is None) != (log_file is None):
         raise Refused("found one of --rig-file and --log, expected both or neither")
-    ask, marks = (asked(rig_file, log_file), None) if rig_file else _kept(db, name)
+    ask, marks = (asked(rig_file, log_file), None) if rig_file and log_file else _kept(db, name)
     try:
         made = day_plan(ask, marks)
     except NoOutlook as none:
@@ -80,7 +91,7 @@ LINES = 10
 """A small display holds no more."""
 
 
-def _kept(db, name):
+def _kept(db: Path | None, name: str | None) -> tuple[Ask, Marks]:
     from voltaun.core.instants import local_day
     from voltaun.core.sky.clear_sky import rig_sun
     from voltaun.database import clearsky, dayplan

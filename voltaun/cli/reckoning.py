@@ -1,18 +1,31 @@
 """Commands that reckon files without a database: the ledger, the outlook and how it did."""
 
+from __future__ import annotations
+
 from datetime import date, datetime
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from voltaun.cli.common import Refused, json_flag, now, say
 from voltaun.cli.given import log_file_option, logged_in, rig_and_sun, rig_file_option
 
+if TYPE_CHECKING:
+    from pathlib import Path
+    from zoneinfo import ZoneInfo
+
+    from voltaun.core.outlook.ask import Ask
+    from voltaun.core.outlook.outlook import Outlook
+    from voltaun.core.outlook.plans import GeneratorRule, Plan
+    from voltaun.core.outlook.replay import Again
+    from voltaun.core.rig.rig import Rig
+
 
 @click.command()
 @rig_file_option
 @log_file_option(required=True)
 @json_flag
-def ledger(rig_file, log_file, as_json):
+def ledger(rig_file: Path, log_file: Path, as_json: bool) -> None:
     """Reckon a log: what was harvested, used and held between readings, and what it teaches."""
     from voltaun.cli import tables
     from voltaun.core.learned.account import reckon
@@ -35,7 +48,8 @@ def ledger(rig_file, log_file, as_json):
                    "(a load); FROM and TO are clock hours.")
 @click.option("--generator", "rule", metavar="START:STOP", help="Percents between which the generator is run.")
 @json_flag
-def outlook(rig_file, log_file, as_of, days, futures, seed, skies, planned, rule, as_json):
+def outlook(rig_file: Path, log_file: Path, as_of: str | None, days: int, futures: int, seed: int,
+            skies: tuple[str, ...], planned: tuple[str, ...], rule: str | None, as_json: bool) -> None:
     """Look ahead: the bank's level over the next days, with its odds."""
     from voltaun.cli import tables
     from voltaun.core.outlook import outlook as outlooks
@@ -54,7 +68,8 @@ def outlook(rig_file, log_file, as_of, days, futures, seed, skies, planned, rule
         lambda: tables.outlook_table(rig, made, _worst(ask, made)), as_json)
 
 
-def asked(rig_file, log_file, as_of=None, skies=(), planned=(), rule=None, **more):
+def asked(rig_file: Path, log_file: Path, as_of: str | None = None, skies: tuple[str, ...] = (),
+          planned: tuple[str, ...] = (), rule: str | None = None, **more: Any) -> Ask:
     """The question that files and options ask of the outlook; from the last reading on, where no instant is given."""
     from voltaun.core.outlook.ask import Ask, known
     rig, sky = rig_and_sun(rig_file)
@@ -64,14 +79,14 @@ def asked(rig_file, log_file, as_of=None, skies=(), planned=(), rule=None, **mor
                rule=_rule(rig, rule), **more)
 
 
-def _worst(ask, made):
+def _worst(ask: Ask, made: Outlook) -> Again | None:
     from voltaun.core.log.days import by_day
     from voltaun.core.outlook.replay import run_again, worst_days
     made_of = ask.known.account.intervals
     return run_again(ask, made.present, worst_days(ask.rig, made_of, by_day(ask.rig, made_of, ask.sun)))
 
 
-def _instant(text, zone):
+def _instant(text: str, zone: ZoneInfo) -> datetime:
     from voltaun.core.instants import resolve
     try:
         return resolve(datetime.fromisoformat(text), zone)[0]
@@ -79,7 +94,7 @@ def _instant(text, zone):
         raise Refused(f"--as-of: found {text!r}, expected a time such as 2026-11-24T19:30") from error
 
 
-def _plans(rig, given):
+def _plans(rig: Rig, given: tuple[str, ...]) -> tuple[Plan, ...]:
     from voltaun.formats.plan_text import EXAMPLES, read_plan
     plans = []
     for text in given:
@@ -90,7 +105,7 @@ def _plans(rig, given):
     return tuple(plans)
 
 
-def _rule(rig, text):
+def _rule(rig: Rig, text: str | None) -> GeneratorRule | None:
     from voltaun.core.outlook.plans import GeneratorRule
     if text is None:
         return None
@@ -113,7 +128,8 @@ def _rule(rig, text):
               help="An outlook every so many days only.")
 @click.option("--each", "each", is_flag=True, help="Every single outlook as well.")
 @json_flag
-def backtest(rig_file, log_file, days, begin, every, each, as_json):
+def backtest(rig_file: Path, log_file: Path, days: str, begin: str | None, every: int, each: bool,
+             as_json: bool) -> None:
     """Make every past outlook again with only what was known then, and tell how often it held."""
     from voltaun.cli import tables
     from voltaun.core.outlook.backtest import backtest as made_again
@@ -133,7 +149,7 @@ def backtest(rig_file, log_file, days, begin, every, each, as_json):
     say(backtest_answer(past, rig.zone, each), lambda: tables.backtest_table(past), as_json)
 
 
-def _skies(given):
+def _skies(given: tuple[str, ...]) -> dict[date, str]:
     from voltaun.core.rig.parts import SKIES
     skies = {}
     for text in given:

@@ -1,5 +1,7 @@
 """Commands that serve the application."""
 
+from __future__ import annotations
+
 import sqlite3
 from contextlib import closing, suppress
 from pathlib import Path
@@ -16,7 +18,7 @@ DEFAULT_PORT = 8140
 @db_option
 @click.option("--host", default="127.0.0.1", show_default=True, help="An address of this machine only.")
 @click.option("--port", default=DEFAULT_PORT, show_default=True, type=click.IntRange(1, 65535))
-def serve(db, host, port):
+def serve(db: Path | None, host: str, port: int) -> None:
     """Serve the application to this machine."""
     if host not in LOOPBACK:
         raise Refused(f"--host: found {host}, expected one of {', '.join(LOOPBACK)}: Voltaun listens to this "
@@ -27,7 +29,7 @@ def serve(db, host, port):
 @click.command()
 @db_option
 @click.option("--port", default=DEFAULT_PORT, show_default=True, type=click.IntRange(1, 65535))
-def demo(db, port):
+def demo(db: Path | None, port: int) -> None:
     """Serve the application with the demo data, in a temporary database unless --db keeps it."""
     import tempfile
 
@@ -43,7 +45,7 @@ def demo(db, port):
         _serve(path, "127.0.0.1", port)
 
 
-def _make(path):
+def _make(path: Path) -> None:
     """See that a database stands there."""
     from voltaun.database.connection import DatabaseFault, prepare
     try:
@@ -52,7 +54,7 @@ def _make(path):
         raise Refused(str(fault)) from fault
 
 
-def _serve(path, host, port):
+def _serve(path: Path, host: str, port: int) -> None:
     import waitress
 
     from voltaun.database.connection import DatabaseFault, hindrance
@@ -84,7 +86,7 @@ def _serve(path, host, port):
         watch.stop()
 
 
-def _sweep(path):
+def _sweep(path: Path) -> None:
     """Take out what an import that was cut off left behind."""
     from voltaun.database.connection import connect_reading
     from voltaun.database.imports import cut_off

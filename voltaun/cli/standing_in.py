@@ -1,12 +1,20 @@
 """Commands that run the stand-ins."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
 import click
 
 from voltaun.cli.common import Refused
 
+if TYPE_CHECKING:
+    from collections.abc import Callable
+    from http.server import ThreadingHTTPServer
+
 
 @click.group()
-def standin():
+def standin() -> None:
     """Small simulated outside things, on this machine only."""
 
 
@@ -14,7 +22,7 @@ def standin():
 @click.option("--port", default=8151, show_default=True, type=click.IntRange(1, 65535))
 @click.option("--manner", type=click.Choice(["well", "silent", "slow", "lying", "garbled"]), default="well",
               show_default=True)
-def standin_monitor(port, manner):
+def standin_monitor(port: int, manner: str) -> None:
     """Serve a battery monitor's samples of a simulated rig."""
     from voltaun.standins import monitor
     _run_standin(lambda: monitor.server(port, manner), f"The monitor is at http://127.0.0.1:{port}")
@@ -22,13 +30,13 @@ def standin_monitor(port, manner):
 
 @standin.command("sky")
 @click.option("--port", default=8152, show_default=True, type=click.IntRange(1, 65535))
-def standin_sky(port):
+def standin_sky(port: int) -> None:
     """Serve made-up sky words for the coming days."""
     from voltaun.standins import sky
     _run_standin(lambda: sky.server(port), f"The sky forecast is at http://127.0.0.1:{port}")
 
 
-def _run_standin(make, words):
+def _run_standin(make: Callable[[], ThreadingHTTPServer], words: str) -> None:
     try:
         server = make()
     except OSError as error:

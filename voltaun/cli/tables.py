@@ -1,20 +1,27 @@
 """The commands' answers as text for a terminal."""
 
-from zoneinfo import ZoneInfo
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
 
 from voltaun.core.instants import local_day
-from voltaun.core.learned.account import Account
 from voltaun.core.log.ledger import RECKONED
-from voltaun.core.outlook.outlook import Outlook, Range
-from voltaun.core.outlook.replay import Again
-from voltaun.core.outlook.scores import Backtest
-from voltaun.core.rig.rig import Rig
-from voltaun.core.sizing.choices import Choice
-from voltaun.core.sizing.simulation import Additions
-from voltaun.core.sizing.worksheet import Option, Worksheet
 from voltaun.words import additions, advising, reasons, sentences
 from voltaun.words.sentences import chance, day_name, month
 from voltaun.words.units import show_energy, show_percent, show_power
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+    from zoneinfo import ZoneInfo
+
+    from voltaun.core.learned.account import Account
+    from voltaun.core.outlook.outlook import Outlook, Range
+    from voltaun.core.outlook.replay import Again
+    from voltaun.core.outlook.scores import Backtest
+    from voltaun.core.rig.rig import Rig
+    from voltaun.core.sizing.choices import Choice
+    from voltaun.core.sizing.simulation import Additions
+    from voltaun.core.sizing.worksheet import Option, Worksheet
 
 
 def ledger_table(account: Account, zone: ZoneInfo) -> str:
@@ -40,7 +47,7 @@ def ledger_table(account: Account, zone: ZoneInfo) -> str:
     return "\n".join(lines) + "\n~ reckoned, not read"
 
 
-def _figure(wh, basis):
+def _figure(wh: float | None, basis: str) -> str:
     return ("~" if basis == RECKONED else "") + show_energy(wh)
 
 
@@ -84,7 +91,7 @@ def _remark(of: Choice, best: bool) -> str:
     return named or ("unbeaten" if best else "")
 
 
-def _between(of: Range, show) -> str:
+def _between(of: Range, show: Callable[..., Any]) -> str:
     return f"{show(of.p10)} – {show(of.p90)}"
 
 

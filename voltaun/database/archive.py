@@ -9,10 +9,11 @@ import json
 import sqlite3
 from collections.abc import Iterator
 from datetime import UTC, datetime
+from typing import Any
 
 from voltaun.core.log.samples import Samples
 from voltaun.database import read_back, rigs, samples
-from voltaun.database.connection import migrations
+from voltaun.database.connection import migrations, row_id
 
 # Each table of a rig: its order, and the columns that point to a row of another table.
 _OF_RIG = {
@@ -36,12 +37,12 @@ class ArchiveFault(ValueError):
     """The archive does not fit: what was found and what was expected."""
 
 
-def rig_archive(connection: sqlite3.Connection, rig_id: int) -> dict:
+def rig_archive(connection: sqlite3.Connection, rig_id: int) -> dict[str, Any]:
     """All that is kept of one rig, removed or not. Which import a row came with is of this file and stays behind."""
     rig = dict(connection.execute("SELECT * FROM rig WHERE id = ?", (rig_id,)).fetchone())
     without = ("id",) if rig["removed"] else ("id", "removed", "removed_at")
-    document = {"rig": {name: value for name, value in rig.items() if name not in without}}
-    numbers = {}
+    document: dict[str, Any] = {"rig": {name: value for name, value in rig.items() if name not in without}}
+    numbers: dict[str, dict[int, int]] = {}
     for table, (order, points) in _OF_RIG.items():
         rows = connection.execute(f"SELECT * FROM {table} WHERE rig_id = ? ORDER BY {order}", (rig_id,)).fetchall()
         if table in NUMBERED:
@@ -70,14 +71,15 @@ def _renumbered(applied_before: str | None, runs: dict[int, int]) -> str | None:
     return json.dumps(before)
 
 
-def _row(row, without, points, numbers) -> dict:
+def _row(row: sqlite3.Row, without: tuple[str, ...], points: dict[str, str],
+         numbers: dict[str, dict[int, int]]) -> dict[str, Any]:
     values = {name: row[name] for name in row.keys() if name not in ("id", "import_id", *without)}  # noqa: SIM118 (a sqlite3.Row)
     for column, table in points.items():
         values[column] = None if values[column] is None else numbers[table][values[column]]
     return values
 
 
-def _months(connection, rig_id):
+def _months(connection: sqlite3.Connection, rig_id: int) -> Iterator[dict[str, str | int]]:
     """The samples by month (UTC), packed."""
     for kept in samples.by_month(connection, rig_id):
         if len(kept):
@@ -91,7 +93,7 @@ def everything(connection: sqlite3.Connection) -> list[int]:
         "SELECT id FROM rig WHERE removed_at IS NOT ? ORDER BY name, removed, removed_at, id", (rigs.COMING_IN,))]
 
 
-def add_rig(connection: sqlite3.Connection, document: dict) -> int:
+def add_rig(connection: sqlite3.Connection, document: dict[str, Any]) -> int:
     """Keep a rig from an archive of this or an earlier schema; its number. To be called in a transaction.
 
     Raises ArchiveFault for what no table takes, and for what could not be read again.
@@ -103,7 +105,7 @@ def add_rig(connection: sqlite3.Connection, document: dict) -> int:
     return rig_id
 
 
-def add_hidden(connection: sqlite3.Connection, document: dict) -> tuple[int, dict]:
+def add_hidden(connection: sqlite3.Connection, document: dict[str, Any]) -> tuple[int, dict[str, Any]]:
     """Keep all of a rig but its samples, out of sight; its number, and what `show` is to be told. In a transaction.
 
     Raises ArchiveFault.
@@ -119,7 +121,7 @@ def add_hidden(connection: sqlite3.Connection, document: dict) -> tuple[int, dic
         raise ArchiveFault(f"found another rig named {name!r} in the database, expected a database without it")
     try:
         rig_id = _insert(connection, "rig", row | {"removed": 1, "removed_at": rigs.COMING_IN})
-        numbers = {}
+        numbers: dict[str, dict[int, int]] = {}
         for table, (_, points) in _OF_RIG.items():
             numbers[table] = {}
             for n, values in enumerate(_rows(document, table), 1):
@@ -143,12 +145,12 @@ def add_hidden(connection: sqlite3.Connection, document: dict) -> tuple[int, dic
     return rig_id, removed
 
 
-def months_of(document: dict) -> Iterator[Samples]:
+def months_of(document: dict[str, Any]) -> Iterator[Samples]:
     """The samples of a rig in an archive, a month at a time. Raises ArchiveFault."""
     return (_unpacked(month) for month in _rows(document, "sample"))
 
 
-def show(connection: sqlite3.Connection, rig_id: int, removed: dict) -> None:
+def show(connection: sqlite3.Connection, rig_id: int, removed: dict[str, Any]) -> None:
     """Bring a rig that came in hidden into sight, or among the removed ones. To be called in a transaction."""
     try:
         if removed["removed"] and removed["removed_at"]:
@@ -164,14 +166,14 @@ def forget_hidden(connection: sqlite3.Connection) -> None:
     connection.execute("DELETE FROM rig WHERE removed_at = ?", (rigs.COMING_IN,))
 
 
-def _rows(document, table) -> list[dict]:
+def _rows(document: Any, table: str) -> list[dict[str, Any]]:
     rows = document.get(table, [])
     if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
         raise ArchiveFault(f"found {type(rows).__name__} at {table}, expected a list of rows")
     return rows
 
 
-def _pointed(row, points, numbers) -> dict:
+def _pointed(row: Any, points: dict[str, str], numbers: dict[str, Any]) -> dict[str, Any]:
     try:
         return {column: None if row[column] is None else numbers[table][row[column]]
                 for column, table in points.items()}
@@ -179,21 +181,21 @@ def _pointed(row, points, numbers) -> dict:
         raise ArchiveFault(f"found a row that points to {error}, expected one that is in the archive") from error
 
 
-def _insert(connection, table, values) -> int:
+def _insert(connection: sqlite3.Connection, table: str, values: Any) -> int:
     known = {row["name"] for row in connection.execute("SELECT name FROM pragma_table_info(?)", (table,))}
     odd = set(values) - known
     if odd:
         raise ArchiveFault(f"found {', '.join(sorted(odd))} in {table}, expected only " + ", ".join(sorted(known)))
     names = list(values)  # all of them are columns of this table, as was just seen
-    return connection.execute(f"INSERT INTO {table} ({', '.join(names)}) "
-                              f"VALUES ({', '.join('?' * len(names))})", list(values.values())).lastrowid
+    return row_id(connection.execute(f"INSERT INTO {table} ({', '.join(names)}) "
+                                     f"VALUES ({', '.join('?' * len(names))})", list(values.values())))
 
 
 MOST_IN_A_MONTH = 31 * 86_400
 """Samples are a second apart at the least, so a month holds no more."""
 
 
-def _unpacked(month) -> Samples:
+def _unpacked(month: dict[str, Any]) -> Samples:
     try:
         rows = month["rows"]
         if not isinstance(rows, int) or not 0 < rows <= MOST_IN_A_MONTH:

@@ -4,12 +4,15 @@ import json
 import sqlite3
 from dataclasses import dataclass, fields, replace
 from datetime import datetime
+from typing import Any
 
 from voltaun.core.bench.round import Round, Slot
 from voltaun.core.bench.runs import Mark, Run
 from voltaun.core.rig.figures import Path, figures, put, without_load
 from voltaun.database import rigs
+from voltaun.database.connection import row_id
 from voltaun.database.readings import instant_text
+from voltaun.database.rigs import KeptRig
 
 _MARK = tuple(field.name for field in fields(Mark))
 _RUN = tuple(field.name for field in fields(Run) if field.name != "marks")
@@ -22,7 +25,7 @@ class RunChanged(Exception):
 class AlreadyApplied(Exception):
     """The run's finding was applied before; `at` says when."""
 
-    def __init__(self, at: datetime):
+    def __init__(self, at: datetime) -> None:
         self.at = at
         super().__init__("the finding is applied already")
 
@@ -30,7 +33,7 @@ class AlreadyApplied(Exception):
 class FigureChanged(Exception):
     """A figure that the finding set was changed since, so it cannot be taken back; `path` names it."""
 
-    def __init__(self, path: Path):
+    def __init__(self, path: Path) -> None:
         self.path = path
         super().__init__(f"{' '.join(path)} was changed since")
 
@@ -52,12 +55,20 @@ def runs(connection: sqlite3.Connection, rig_id: int) -> list[KeptRun]:
     """All runs of the rig, the latest begun first."""
     rows = connection.execute("SELECT * FROM bench_run WHERE rig_id = ? ORDER BY begun_at DESC, id DESC",
                               (rig_id,)).fetchall()
-    marks = {row["id"]: [] for row in rows}
+    marks: dict[int, list[Mark]] = {row["id"]: [] for row in rows}
     for mark in connection.execute(
             """SELECT bench_mark.* FROM bench_mark JOIN bench_run ON bench_run.id = bench_mark.run_id
                WHERE bench_run.rig_id = ? ORDER BY run_id, bench_mark.at""", (rig_id,)):
         marks[mark["run_id"]].append(_mark(mark))
     return [_kept(row, marks[row["id"]]) for row in rows]
+
+
+def there(connection: sqlite3.Connection, rig_id: int, run_id: int) -> KeptRun:
+    """The run of this number, which something else that is kept points to. Raises LookupError."""
+    kept = get(connection, rig_id, run_id)
+    if kept is None:
+        raise LookupError(f"there is no run {run_id}")
+    return kept
 
 
 def get(connection: sqlite3.Connection, rig_id: int, run_id: int) -> KeptRun | None:
@@ -72,13 +83,13 @@ def get(connection: sqlite3.Connection, rig_id: int, run_id: int) -> KeptRun | N
 def begin(connection: sqlite3.Connection, rig_id: int, run: Run, now: datetime) -> int:
     """Keep a new run; its number. To be called in a transaction."""
     begun = run.marks[0].at if run.marks else now
-    run_id = connection.execute(
+    run_id = row_id(connection.execute(
         """INSERT INTO bench_run (rig_id, instrument, subject, side, begun_at, warm, conditions, leave_out_hours,
                                   cut_off, basis, watts, hours_a_day, duty, standby_w, yearly_wh,
                                   daily_wh)
            VALUES (:rig_id, :instrument, :subject, :side, :begun_at, :warm, :conditions, :leave_out_hours,
                    :cut_off, :basis, :watts, :hours_a_day, :duty, :standby_w, :yearly_wh, :daily_wh)""",
-        _values(run) | {"rig_id": rig_id, "begun_at": instant_text(begun)}).lastrowid
+        _values(run) | {"rig_id": rig_id, "begun_at": instant_text(begun)}))
     _write_marks(connection, run_id, run)
     return run_id
 
@@ -102,9 +113,9 @@ def change(connection: sqlite3.Connection, kept: KeptRun, version: int, run: Run
     _write_marks(connection, kept.id, run)
     before = {"state": kept.state, "begun_at": instant_text(kept.begun_at), "run": _values(kept.run),
               "marks": [_mark_values(mark) for mark in kept.run.marks]}
-    return connection.execute(
+    return row_id(connection.execute(
         "INSERT INTO bench_change (run_id, changed_at, version, before) VALUES (?, ?, ?, ?)",
-        (kept.id, instant_text(now), row["version"] + 1, json.dumps(before))).lastrowid
+        (kept.id, instant_text(now), row["version"] + 1, json.dumps(before))))
 
 
 def undo(connection: sqlite3.Connection, rig_id: int, change_id: int, now: datetime) -> tuple[int, KeptRun]:
@@ -121,7 +132,7 @@ def undo(connection: sqlite3.Connection, rig_id: int, change_id: int, now: datet
     if row["version"] != row["newest"]:
         raise RunChanged
     before = json.loads(row["before"])
-    kept = get(connection, rig_id, row["run_id"])
+    kept = there(connection, rig_id, row["run_id"])
     run = _run(before["run"], [_mark(mark) for mark in before["marks"]])
     change(connection, kept, kept.version, run, now, before["state"])
     return kept.id, kept
@@ -161,7 +172,7 @@ def apply(connection: sqlite3.Connection, rig: rigs.KeptRig, kept: KeptRun, vers
         raise AlreadyApplied(datetime.fromisoformat(row["applied_at"]))
     standing = figures(rig.rig)
     before = [(path, standing.get(path)) for path in changes]
-    origins = [tuple(_origin(connection, rig.id, path)) for path in changes if _origin(connection, rig.id, path)]
+    origins = [tuple(stood) for path in changes if (stood := _origin(connection, rig.id, path))]
     rigs.save(connection, rig, put(rig.rig, changes), now, kept.id, found=changes)
     connection.execute(
         """UPDATE bench_run SET applied_at = ?, applied_before = ?, applied_after = ?, version = version + 1
@@ -170,13 +181,15 @@ def apply(connection: sqlite3.Connection, rig: rigs.KeptRig, kept: KeptRun, vers
          json.dumps(list(changes.items())), kept.id))
 
 
-def _origin(connection, rig_id, path):
+def _origin(connection: sqlite3.Connection, rig_id: int, path: tuple[str, ...]) -> sqlite3.Row | None:
     """Where a figure came from until now, as its row, or None."""
-    return connection.execute("SELECT run_id, path, value, at, source FROM figure_origin WHERE rig_id = ? AND path = ?",
-                              (rig_id, json.dumps(path))).fetchone()
+    row: sqlite3.Row | None = connection.execute(
+        "SELECT run_id, path, value, at, source FROM figure_origin WHERE rig_id = ? AND path = ?",
+        (rig_id, json.dumps(path))).fetchone()
+    return row
 
 
-def _is_new(rig, changes) -> str | None:
+def _is_new(rig: KeptRig, changes: Any) -> str | None:
     """The load that applying these figures adds to the rig, if any."""
     loads = {path[1] for path in changes if path[0] == "loads"} - {load.name for load in rig.rig.loads}
     return next(iter(loads), None)
@@ -235,45 +248,45 @@ def keep_round(connection: sqlite3.Connection, rig_id: int, made: Round) -> None
                        (rig_id, instant_text(made.begun_at), made.ac_meters, made.dc_meters, json.dumps(slots)))
 
 
-def _row_at_version(connection, run_id, version):
-    row = connection.execute("SELECT * FROM bench_run WHERE id = ?", (run_id,)).fetchone()
+def _row_at_version(connection: sqlite3.Connection, run_id: int, version: int) -> sqlite3.Row:
+    row: sqlite3.Row | None = connection.execute("SELECT * FROM bench_run WHERE id = ?", (run_id,)).fetchone()
     if row is None or row["version"] != version:
         raise RunChanged
     return row
 
 
-def _kept(row, marks) -> KeptRun:
+def _kept(row: sqlite3.Row, marks: list[Mark]) -> KeptRun:
     applied = {tuple(path): value for path, value in json.loads(row["applied_after"] or "[]")}
     return KeptRun(row["id"], row["version"], datetime.fromisoformat(row["begun_at"]), row["state"],
                    row["applied_at"] and datetime.fromisoformat(row["applied_at"]), applied, _run(row, marks))
 
 
-def _known(names, values) -> dict:
+def _known(names: tuple[str, ...], values: dict[str, Any] | sqlite3.Row) -> dict[str, Any]:
     return {name: values[name] for name in names if name in values.keys()}  # noqa: SIM118 (a sqlite3.Row)
 
 
-def _run(values, marks) -> Run:
+def _run(values: dict[str, Any] | sqlite3.Row, marks: list[Mark]) -> Run:
     """A run from its row, or from what was noted of it before a change, which may lack what is noted since."""
     made = Run(**_known(_RUN, values), marks=tuple(marks))
     return replace(made, warm=bool(made.warm), cut_off=bool(made.cut_off))
 
 
-def _mark(values) -> Mark:
+def _mark(values: dict[str, Any] | sqlite3.Row) -> Mark:
     made = Mark(**_known(_MARK, values))
     return replace(made, at=datetime.fromisoformat(values["at"]), reset=bool(made.reset),
-                   cells=tuple(json.loads(made.cells)) if made.cells else ())
+                   cells=tuple(json.loads(values["cells"])) if made.cells else ())
 
 
-def _values(run: Run) -> dict:
+def _values(run: Run) -> dict[str, Any]:
     return {name: getattr(run, name) for name in _RUN} | {"warm": int(run.warm), "cut_off": int(run.cut_off)}
 
 
-def _mark_values(mark: Mark) -> dict:
+def _mark_values(mark: Mark) -> dict[str, Any]:
     return {name: getattr(mark, name) for name in _MARK} | {"at": instant_text(mark.at), "reset": int(mark.reset),
                                                               "cells": json.dumps(mark.cells)}
 
 
-def _write_marks(connection, run_id, run):
+def _write_marks(connection: sqlite3.Connection, run_id: int, run: Run) -> None:
     connection.executemany(
         """INSERT INTO bench_mark VALUES (:run_id, :at, :wh, :run_minutes, :soc, :volts, :ah, :ac_wh, :other_wh, :dc_w,
                                           :ac_w, :peak_w, :low_w, :ambient_c, :reset, :note, :cells)""",

@@ -1,8 +1,10 @@
 """What was changed and removed of a rig, of whatever kind, the latest first: where one looks to take it back."""
 
 import sqlite3
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from typing import Any
 
 from voltaun.core.rig.figures import figures
 from voltaun.database import imports, plans, readings, rigs
@@ -27,7 +29,7 @@ class Change:
     number: int
     action: str
     open: bool
-    told: dict = field(default_factory=dict)
+    told: dict[str, Any] = field(default_factory=dict)
 
 
 def recent(connection: sqlite3.Connection, rig_id: int, now: datetime) -> list[Change]:
@@ -41,7 +43,7 @@ def recent(connection: sqlite3.Connection, rig_id: int, now: datetime) -> list[C
     return sorted(found, key=lambda change: change.at, reverse=True)
 
 
-def _readings(connection, rig_id, since):
+def _readings(connection: sqlite3.Connection, rig_id: int, since: str) -> Iterator[Change]:
     rows = connection.execute(
         """SELECT reading_change.id AS change_id, changed_at, action, before, reading.*,
                   reading_change.id = (SELECT max(id) FROM reading_change AS later
@@ -55,7 +57,7 @@ def _readings(connection, rig_id, since):
                                            readings.reading_before(row["before"])})
 
 
-def _imports(connection, rig_id, since):
+def _imports(connection: sqlite3.Connection, rig_id: int, since: str) -> Iterator[Change]:
     rows = connection.execute("SELECT * FROM import WHERE rig_id = ? AND at >= ? AND state <> ? "
                               "ORDER BY at DESC LIMIT ?", (rig_id, since, imports.UNDER_WAY, MOST))
     for row in rows:
@@ -63,7 +65,7 @@ def _imports(connection, rig_id, since):
         yield Change(of.at, "import", of.id, of.state, True, {"import": of})
 
 
-def _samples(connection, rig_id, since):
+def _samples(connection: sqlite3.Connection, rig_id: int, since: str) -> Iterator[Change]:
     rows = connection.execute(
         """SELECT removal, max(at) AS at, min(first_at) AS first_at, max(last_at) AS last_at, total(rows) AS rows,
                   min(back) AS back FROM removed_samples
@@ -75,7 +77,7 @@ def _samples(connection, rig_id, since):
                      {"rows": int(row["rows"]), "first_at": row["first_at"], "last_at": row["last_at"]})
 
 
-def _plans(connection, rig_id, since):
+def _plans(connection: sqlite3.Connection, rig_id: int, since: str) -> Iterator[Change]:
     rows = connection.execute("SELECT * FROM plan WHERE rig_id = ? AND changed_at >= ? "
                               "ORDER BY changed_at DESC LIMIT ?", (rig_id, since, MOST))
     for row in rows:
@@ -83,8 +85,8 @@ def _plans(connection, rig_id, since):
                      "removed" if row["removed"] else "kept", True, {"plan": plans.plan_of(row)})
 
 
-def _figures(connection, rig_id, since):
-    kept = rigs.get(connection, rig_id)
+def _figures(connection: sqlite3.Connection, rig_id: int, since: str) -> Iterator[Change]:
+    kept = rigs.there(connection, rig_id)
     rows = connection.execute("SELECT id, changed_at, version, before FROM rig_change WHERE rig_id = ? "
                               "AND changed_at >= ? ORDER BY id DESC LIMIT ?", (rig_id, since, MOST))
     after = figures(kept.rig)
@@ -97,7 +99,7 @@ def _figures(connection, rig_id, since):
         after = before
 
 
-def _runs(connection, rig_id, since):
+def _runs(connection: sqlite3.Connection, rig_id: int, since: str) -> Iterator[Change]:
     rows = connection.execute(
         """SELECT bench_change.id, changed_at, bench_change.version, bench_run.version AS newest, subject, instrument
            FROM bench_change JOIN bench_run ON bench_run.id = bench_change.run_id

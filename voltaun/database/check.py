@@ -1,9 +1,11 @@
 """Whether the file is whole: SQLite's own checks, and what must hold of the rigs, logs and sums in it."""
 
 import sqlite3
+from collections.abc import Collection, Iterator, Sequence
 
 from voltaun.core.learned.account import reckon
 from voltaun.core.log import days
+from voltaun.core.log.days import Day
 from voltaun.core.log.ledger import Interval
 from voltaun.core.rig.bank import effective_energy
 from voltaun.core.rig.rig import Rig
@@ -26,16 +28,16 @@ def faults(connection: sqlite3.Connection) -> list[str]:
     return found
 
 
-def _of_rig(connection, rig_id):
+def _of_rig(connection: sqlite3.Connection, rig_id: int) -> Iterator[str]:
     unreadable = list(read_back.faults(connection, rig_id))
     if unreadable:
         yield from unreadable
         return
-    yield from _ledger(connection, rig_id, rigs.get(connection, rig_id).rig)
+    yield from _ledger(connection, rig_id, rigs.there(connection, rig_id).rig)
     yield from _sums(connection, rig_id)
 
 
-def _ledger(connection, rig_id, rig: Rig):
+def _ledger(connection: sqlite3.Connection, rig_id: int, rig: Rig) -> Iterator[str]:
     """That the intervals are those of the readings, one after the other, that their books hold, and that splitting
     them into days loses nothing."""
     sun = clearsky.sun_of(connection, rig)
@@ -58,7 +60,7 @@ def _ledger(connection, rig_id, rig: Rig):
     yield from _split(made, days.by_day(rig, made, sun).values())
 
 
-def _split(made, by_day):
+def _split(made: Sequence[Interval], by_day: Collection[Day]) -> Iterator[str]:
     """That the days hold what the intervals do."""
     for what, whole, split in (
             ("use", sum(each.use_wh or 0.0 for each in made), sum(day.use_wh for day in by_day)),
@@ -76,8 +78,8 @@ def books_off(rig: Rig, interval: Interval) -> float:
     in charging, used, lost standing by and unexplained, is what the bank gained.
     """
     harvest, use = interval.harvest_wh, interval.use_wh
-    known = (interval.unexplained_wh, interval.soc_start, interval.soc_end, harvest, use)
-    if None in known or "reset" in interval.marks:
+    if interval.unexplained_wh is None or interval.soc_start is None or interval.soc_end is None or harvest is None \
+            or use is None or "reset" in interval.marks:
         return 0.0
     straight = min(interval.direct_share * use, harvest)
     lost = (1 - rig.bank.charge_efficiency) * (harvest - straight)
@@ -85,7 +87,7 @@ def books_off(rig: Rig, interval: Interval) -> float:
     return harvest - lost - use - rig.bank.standby_w * interval.hours - interval.unexplained_wh - gained
 
 
-def _sums(connection, rig_id):
+def _sums(connection: sqlite3.Connection, rig_id: int) -> Iterator[str]:
     """That the kept sums of the hours are those of the samples, as far as counting tells."""
     counted = connection.execute("SELECT count(*) FROM sample WHERE rig_id = ?", (rig_id,)).fetchone()[0]
     summed = connection.execute("SELECT total(samples) FROM sample_hour WHERE rig_id = ?", (rig_id,)).fetchone()[0]

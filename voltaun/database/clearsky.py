@@ -10,6 +10,7 @@ from functools import lru_cache
 from hashlib import sha256
 from importlib.metadata import version
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -73,7 +74,7 @@ def _table(connection: sqlite3.Connection, plane: PlaneKey) -> np.ndarray:
     return table
 
 
-def _kept(connection, plane) -> np.ndarray | None:
+def _kept(connection: sqlite3.Connection, plane: Any) -> np.ndarray | None:
     row = connection.execute(
         """SELECT wh_per_m2 FROM clear_sky WHERE latitude = ? AND longitude = ? AND elevation_m = ?
                   AND tilt_deg = ? AND azimuth_deg = ? AND aimed_per_day = ? AND hours_out = ? AND made_by = ?""",

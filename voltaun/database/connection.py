@@ -4,15 +4,20 @@ Pages read on connections that cannot write and so never wait for a writer; what
 and queues at SQLite's lock. A disk that is full or read-only still lets everything be read.
 """
 
+from __future__ import annotations
+
 import os
 import re
 import shutil
 import sqlite3
-from collections.abc import Iterator
 from contextlib import closing, contextmanager, suppress
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from voltaun.database.files import copy_database
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
 
 APPLICATION_ID = 0x566F6C74
 """In the header of every file of ours ("Volt"), so that another program's is left alone."""
@@ -41,6 +46,12 @@ def default_path() -> Path:
     """The file in the user's data folder."""
     import platformdirs
     return Path(platformdirs.user_data_dir("voltaun", appauthor=False)) / "voltaun.db"
+
+
+def row_id(inserted: sqlite3.Cursor) -> int:
+    """The number of the row that was just inserted."""
+    assert inserted.lastrowid is not None
+    return inserted.lastrowid
 
 
 def connect(path: Path | str, patience: float = PATIENCE) -> sqlite3.Connection:
@@ -81,7 +92,7 @@ def _opened(address: str) -> sqlite3.Connection:
     return connection
 
 
-def _in_memory(path) -> sqlite3.Connection:
+def _in_memory(path: Path | str) -> sqlite3.Connection:
     """The whole database in memory: in exclusive mode SQLite keeps the index of its log there, not on the disk."""
     with closing(sqlite3.connect(_address(path, "mode=rw"), uri=True, timeout=PATIENCE)) as source:
         source.execute("PRAGMA locking_mode = EXCLUSIVE")
@@ -91,7 +102,7 @@ def _in_memory(path) -> sqlite3.Connection:
     return taken
 
 
-def _address(path, options: str) -> str:
+def _address(path: Path | str, options: str) -> str:
     return f"{Path(path).absolute().as_uri()}?{options}"
 
 
@@ -124,7 +135,7 @@ def prepare(path: Path, create: bool = True) -> None:
                             "one") from error
 
 
-def _copy_first(connection, path: Path, have: int, newest: int) -> None:
+def _copy_first(connection: sqlite3.Connection, path: Path, have: int, newest: int) -> None:
     """A copy of a file that is about to be migrated, beside the dated ones."""
     folder = path.parent / COPIES
     folder.mkdir(mode=0o700, exist_ok=True)
@@ -163,7 +174,7 @@ def version_of(path: Path) -> int:
             if connection.execute("SELECT count(*) FROM sqlite_master").fetchone()[0]:
                 raise foreign
             return 0
-        return connection.execute("PRAGMA user_version").fetchone()[0]
+        return int(connection.execute("PRAGMA user_version").fetchone()[0])
 
 
 def is_ours(connection: sqlite3.Connection) -> bool:

@@ -1,10 +1,15 @@
 """Writing files so that a power cut or a full disk leaves the old one or the new one, never a part of one."""
 
+from __future__ import annotations
+
 import os
 import sqlite3
-from collections.abc import Iterable
 from contextlib import closing, suppress
-from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+    from pathlib import Path
 
 
 def in_place(part: Path, to: Path) -> None:
@@ -46,9 +51,9 @@ def write_bytes(to: Path, data: bytes) -> None:
         part.unlink(missing_ok=True)
 
 
-def _whole(copy) -> bool:
+def _whole(copy: sqlite3.Connection) -> bool:
     try:
-        return copy.execute("PRAGMA quick_check").fetchone()[0] == "ok"
+        return bool(copy.execute("PRAGMA quick_check").fetchone()[0] == "ok")
     except sqlite3.DatabaseError:  # too damaged to be looked through
         return False
 

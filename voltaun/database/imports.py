@@ -9,6 +9,7 @@ from datetime import datetime
 from pathlib import Path
 
 from voltaun.database import readings
+from voltaun.database.connection import row_id
 from voltaun.database.readings import instant_text
 from voltaun.database.rigs import COMING_IN
 
@@ -57,8 +58,8 @@ def alone(database: Path) -> Iterator[None]:
 def begin(connection: sqlite3.Connection, rig_id: int, kind: str, name: str, now: datetime,
           state: str = KEPT) -> int:
     """Note an import that begins; its number. To be called in a transaction."""
-    return connection.execute("INSERT INTO import (rig_id, at, kind, name, state) VALUES (?, ?, ?, ?, ?)",
-                              (rig_id, instant_text(now), kind, name[:200], state)).lastrowid
+    return row_id(connection.execute("INSERT INTO import (rig_id, at, kind, name, state) VALUES (?, ?, ?, ?, ?)",
+                                     (rig_id, instant_text(now), kind, name[:200], state)))
 
 
 def note(connection: sqlite3.Connection, import_id: int, rows: int, first_at: int | None = None,
@@ -88,8 +89,8 @@ def unfinished(connection: sqlite3.Connection) -> list[tuple[int, int]]:
 
 def cut_off(connection: sqlite3.Connection) -> bool:
     """Whether anything lies there of an import, or of an archive's rig, that did not end."""
-    return connection.execute("SELECT EXISTS (SELECT 1 FROM import WHERE state = ?) OR EXISTS (SELECT 1 FROM rig WHERE "
-                              "removed_at = ?)", (UNDER_WAY, COMING_IN)).fetchone()[0] == 1
+    return bool(connection.execute("SELECT EXISTS (SELECT 1 FROM import WHERE state = ?) OR EXISTS (SELECT 1 FROM rig "
+                                   "WHERE removed_at = ?)", (UNDER_WAY, COMING_IN)).fetchone()[0])
 
 
 def forget(connection: sqlite3.Connection, import_id: int) -> None:
@@ -127,7 +128,9 @@ def bring_back(connection: sqlite3.Connection, rig_id: int, import_id: int, now:
     return Moved(moved, left)
 
 
-def _moved(connection, rig_id, row, before, action, now, import_id, moved, left):
+def _moved(connection: sqlite3.Connection, rig_id: int, row: sqlite3.Row, before: dict[str, str | float | None],
+           action: str,
+           now: datetime, import_id: int, moved: int, left: int) -> tuple[int, int]:
     as_it_is = readings.row_values(row)
     try:
         readings.put_back(connection, rig_id, row["id"], before)
@@ -137,7 +140,8 @@ def _moved(connection, rig_id, row, before, action, now, import_id, moved, left)
     return moved + 1, left
 
 
-def _readings_of(connection, rig_id, import_id):
+def _readings_of(connection: sqlite3.Connection, rig_id: int,
+                 import_id: int) -> Iterator[tuple[sqlite3.Row, list[sqlite3.Row]]]:
     """Every reading that an import added or replaced, as (row, its changes in order)."""
     rows = connection.execute(
         """SELECT * FROM reading WHERE rig_id = ? AND (import_id = ? OR id IN (

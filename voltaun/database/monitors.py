@@ -4,6 +4,7 @@ import json
 import sqlite3
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from voltaun.database.readings import instant_text
 
@@ -74,12 +75,12 @@ def marks(connection: sqlite3.Connection, rig_id: int, start: datetime, end: dat
         (rig_id, instant_text(start), instant_text(end)))]
 
 
-def setting(connection: sqlite3.Connection, rig_id: int, name: str, default):
+def setting(connection: sqlite3.Connection, rig_id: int, name: str, default: Any) -> Any:
     """A small thing kept for a rig, or the default."""
     row = connection.execute("SELECT value FROM rig_setting WHERE rig_id = ? AND name = ?", (rig_id, name)).fetchone()
     return default if row is None else json.loads(row["value"])
 
 
-def put_setting(connection: sqlite3.Connection, rig_id: int, name: str, value) -> None:
+def put_setting(connection: sqlite3.Connection, rig_id: int, name: str, value: Any) -> None:
     """Keep a small thing for a rig. To be called in a transaction."""
     connection.execute("INSERT OR REPLACE INTO rig_setting VALUES (?, ?, ?)", (rig_id, name, json.dumps(value)))

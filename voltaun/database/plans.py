@@ -3,8 +3,10 @@
 import sqlite3
 from dataclasses import asdict, dataclass
 from datetime import date, datetime
+from typing import Any
 
 from voltaun.core.outlook.plans import GeneratorRule, Plan
+from voltaun.database.connection import row_id
 from voltaun.database.monitors import put_setting, setting
 from voltaun.database.readings import instant_text
 
@@ -33,9 +35,9 @@ def plan_of(row: sqlite3.Row) -> Plan:
 
 def add(connection: sqlite3.Connection, rig_id: int, plan: Plan, now: datetime) -> int:
     """Keep a plan; its number. To be called in a transaction."""
-    return connection.execute(
+    return row_id(connection.execute(
         """INSERT INTO plan (rig_id, kind, first_day, last_day, amount, name, begin_hour, end_hour, changed_at)
-           VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)""", (rig_id, *_columns(plan), instant_text(now))).lastrowid
+           VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)""", (rig_id, *_columns(plan), instant_text(now))))
 
 
 def one(connection: sqlite3.Connection, rig_id: int, plan_id: int) -> KeptPlan | None:
@@ -45,7 +47,7 @@ def one(connection: sqlite3.Connection, rig_id: int, plan_id: int) -> KeptPlan |
     return row and KeptPlan(row["id"], plan_of(row))
 
 
-def _columns(plan: Plan) -> tuple:
+def _columns(plan: Plan) -> tuple[Any, ...]:
     return (plan.kind, plan.first.isoformat(), plan.last.isoformat(), plan.amount, plan.name, plan.begin, plan.end)
 
 

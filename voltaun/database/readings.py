@@ -5,9 +5,11 @@ import sqlite3
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from typing import Any
 
 from voltaun.core.log.reading import FIELDS, Field, Reading, ordered_events
 from voltaun.database import settings
+from voltaun.database.connection import row_id
 
 COLUMNS = tuple(field.name for field in FIELDS)
 FOREVER = datetime.max.replace(tzinfo=UTC)
@@ -16,7 +18,7 @@ FOREVER = datetime.max.replace(tzinfo=UTC)
 class InstantTaken(Exception):
     """Another reading already stands at this instant; `kept` is that one."""
 
-    def __init__(self, kept: "KeptReading"):
+    def __init__(self, kept: "KeptReading") -> None:
         self.kept = kept
         super().__init__(f"a reading at {kept.reading.at.isoformat()} is already kept")
 
@@ -24,7 +26,7 @@ class InstantTaken(Exception):
 class ReadingChanged(Exception):
     """The reading was changed or removed since it was shown; `kept` is it now, or None if it is gone."""
 
-    def __init__(self, kept: "KeptReading | None"):
+    def __init__(self, kept: "KeptReading | None") -> None:
         self.kept = kept
         super().__init__("the reading was changed meanwhile")
 
@@ -51,16 +53,16 @@ def _kept(row: sqlite3.Row) -> KeptReading:
     return KeptReading(row["id"], row["version"], reading_of(row))
 
 
-def reading_of(row) -> Reading:
+def reading_of(row: dict[str, Any] | sqlite3.Row) -> Reading:
     """The reading that a row holds; ValueError when its texts do not hold what they should."""
     return Reading(**{field.name: _from_sql(field, row[field.name]) for field in FIELDS})
 
 
-def _values(reading: Reading) -> dict:
+def _values(reading: Reading) -> dict[str, Any]:
     return {field.name: _to_sql(field, getattr(reading, field.name)) for field in FIELDS}
 
 
-def _to_sql(field: Field, value):
+def _to_sql(field: Field, value: Any) -> Any:
     """A figure of a reading as its column keeps it."""
     if field.kind in ("instant", "clock"):
         return value and instant_text(value)
@@ -69,7 +71,7 @@ def _to_sql(field: Field, value):
     return value
 
 
-def _from_sql(field: Field, value):
+def _from_sql(field: Field, value: Any) -> Any:
     if field.kind in ("instant", "clock"):
         return _instant(value)
     if field.kind == "fractions":
@@ -83,13 +85,13 @@ _BLANK = {field.name: _to_sql(field, field.blank) for field in FIELDS if field.n
 """What a change noted before a column came is silent about."""
 
 
-class KeptReadings(list):
+class KeptReadings(list[KeptReading]):
     """Readings in order of time; `skipped` rows hold none that can be read (see `read_back`)."""
 
     skipped = 0
 
 
-def _all_kept(rows) -> KeptReadings:
+def _all_kept(rows: sqlite3.Cursor) -> KeptReadings:
     found = KeptReadings()
     for row in rows:
         try:
@@ -126,8 +128,8 @@ def before(connection: sqlite3.Connection, rig_id: int, end: datetime, count: in
 
 def any_before(connection: sqlite3.Connection, rig_id: int, end: datetime) -> bool:
     """Whether a reading stands before an instant."""
-    return connection.execute("SELECT EXISTS (SELECT 1 FROM reading WHERE rig_id = ? AND removed = 0 AND at < ?)",
-                              (rig_id, instant_text(end))).fetchone()[0] == 1
+    return bool(connection.execute("SELECT EXISTS (SELECT 1 FROM reading WHERE rig_id = ? AND removed = 0 AND at < ?)",
+                                   (rig_id, instant_text(end))).fetchone()[0])
 
 
 def first_from(connection: sqlite3.Connection, rig_id: int, start: datetime) -> KeptReading | None:
@@ -137,7 +139,7 @@ def first_from(connection: sqlite3.Connection, rig_id: int, start: datetime) -> 
     return _kept(row) if row else None
 
 
-def stamp(connection: sqlite3.Connection) -> tuple:
+def stamp(connection: sqlite3.Connection) -> tuple[Any, ...]:
     """Something that is other whenever a reading was added, changed, removed or brought back.
 
     Rows are never deleted, what comes in has a new number, and every other change is noted: so the two newest
@@ -191,7 +193,7 @@ def add(connection: sqlite3.Connection, rig_id: int, reading: Reading, now: date
     taken = at(connection, rig_id, reading.at)
     if taken is not None:
         raise InstantTaken(taken)
-    reading_id = connection.execute(_INSERT, _values(reading) | {"rig_id": rig_id, "import_id": import_id}).lastrowid
+    reading_id = row_id(connection.execute(_INSERT, _values(reading) | {"rig_id": rig_id, "import_id": import_id}))
     return note_change(connection, reading_id, now, "added", None, import_id)
 
 
@@ -245,18 +247,18 @@ def undo(connection: sqlite3.Connection, rig_id: int, change_id: int, now: datet
     as_it_was = json.loads(change["before"]) if change["before"] else as_it_is | {"removed": 1}
     put_back(connection, rig_id, reading_id, as_it_was)
     note_change(connection, reading_id, now, "undone", as_it_is)
-    return _instant(as_it_was["at"])
+    return datetime.fromisoformat(as_it_was["at"])
 
 
-def row_values(row) -> dict:
+def row_values(row: sqlite3.Row) -> dict[str, Any]:
     """A reading's row as a change keeps it."""
     return {name: row[name] for name in (*COLUMNS, "removed")}
 
 
-def put_back(connection: sqlite3.Connection, rig_id: int, reading_id: int, as_it_was: dict) -> None:
+def put_back(connection: sqlite3.Connection, rig_id: int, reading_id: int, as_it_was: dict[str, Any]) -> None:
     """Make a reading's row what a change kept of it. In a transaction. Raises InstantTaken."""
     as_it_was = _BLANK | as_it_was
-    taken = at(connection, rig_id, _instant(as_it_was["at"]))
+    taken = at(connection, rig_id, datetime.fromisoformat(as_it_was["at"]))
     if not as_it_was["removed"] and taken is not None and taken.id != reading_id:
         raise InstantTaken(taken)
     connection.execute(_UPDATE, as_it_was | {"id": reading_id})
@@ -281,7 +283,7 @@ def history(connection: sqlite3.Connection, rig_id: int, reading_id: int) -> lis
     befores = [json.loads(row["before"]) if row["before"] else None for row in rows]
     now = connection.execute("SELECT * FROM reading WHERE id = ?", (reading_id,)).fetchone()
     stood = [*(before and reading_of(_BLANK | before) for before in befores), now and reading_of(now)]
-    return [Change(row["id"], _instant(row["changed_at"]), row["action"], stood[n], stood[n + 1])
+    return [Change(row["id"], datetime.fromisoformat(row["changed_at"]), row["action"], stood[n], stood[n + 1])
             for n, row in enumerate(rows)]
 
 
@@ -290,26 +292,26 @@ def reading_before(before: str) -> Reading:
     return reading_of(_BLANK | json.loads(before))
 
 
-def read_change(row) -> None:
+def read_change(row: sqlite3.Row) -> None:
     """Read a row of `reading_change`; ValueError, KeyError or TypeError when it holds no change."""
-    _instant(row["changed_at"])
+    datetime.fromisoformat(row["changed_at"])
     if row["before"] is not None:
         reading_before(row["before"])
 
 
-def _row_at_version(connection, rig_id, reading_id, version) -> dict:
+def _row_at_version(connection: sqlite3.Connection, rig_id: int, reading_id: int, version: int) -> dict[str, Any]:
     row = connection.execute("SELECT * FROM reading WHERE rig_id = ? AND id = ?", (rig_id, reading_id)).fetchone()
     if row is None or row["removed"] or row["version"] != version:
         raise ReadingChanged(get(connection, rig_id, reading_id))
     return row_values(row)
 
 
-def note_change(connection: sqlite3.Connection, reading_id: int, now: datetime, action: str, before_it: dict | None,
-                import_id: int | None = None) -> int:
+def note_change(connection: sqlite3.Connection, reading_id: int, now: datetime, action: str,
+                before_it: dict[str, Any] | None, import_id: int | None = None) -> int:
     """Note a change of a reading with the row as it was before; its number. To be called in a transaction."""
-    return connection.execute(
+    return row_id(connection.execute(
         "INSERT INTO reading_change (reading_id, changed_at, action, before, import_id) VALUES (?, ?, ?, ?, ?)",
-        (reading_id, instant_text(now), action, before_it and json.dumps(before_it), import_id)).lastrowid
+        (reading_id, instant_text(now), action, before_it and json.dumps(before_it), import_id)))
 
 
 @dataclass(frozen=True)
@@ -325,7 +327,7 @@ class Merged:
 class ReadingsDiffer(Exception):
     """The file has other figures for instants that are in the log; `pairs` of (kept, from the file)."""
 
-    def __init__(self, pairs: list[tuple[KeptReading, Reading]]):
+    def __init__(self, pairs: list[tuple[KeptReading, Reading]]) -> None:
         self.pairs = pairs
         super().__init__(f"{len(pairs)} readings differ from those already in the log")
 

@@ -5,11 +5,13 @@ import sqlite3
 from collections.abc import Collection
 from dataclasses import asdict, dataclass, fields
 from datetime import date, datetime
+from typing import Any
 
 from voltaun.core.rig.figures import Path, figures
 from voltaun.core.rig.parts import PART_CLASSES, Bank, Inverter, Load, Place, SolarArray, SpillThing, Stay
 from voltaun.core.rig.rig import DATED_GROUPS, Former, Rig, named_apart
 from voltaun.core.rig.sources import STEADY
+from voltaun.database.connection import row_id
 from voltaun.database.readings import instant_text
 
 _CLASSES = PART_CLASSES | {"loads": Load, "bank": Bank, "inverter": Inverter}
@@ -50,6 +52,14 @@ def find(connection: sqlite3.Connection, name: str) -> KeptRig | None:
     return get(connection, row["id"]) if row else None
 
 
+def there(connection: sqlite3.Connection, rig_id: int, also_removed: bool = False) -> KeptRig:
+    """The rig of this number, which something else that is kept points to. Raises as `get`, and LookupError."""
+    kept = get(connection, rig_id, also_removed)
+    if kept is None:
+        raise LookupError(f"there is no rig {rig_id}")
+    return kept
+
+
 def get(connection: sqlite3.Connection, rig_id: int, also_removed: bool = False) -> KeptRig | None:
     """The rig of this number, or None. Raises RigFaults, ValueError or TypeError when its rows hold no legal rig."""
     row = connection.execute("SELECT * FROM rig WHERE id = ?", (rig_id,)).fetchone()
@@ -79,10 +89,10 @@ def get(connection: sqlite3.Connection, rig_id: int, also_removed: bool = False)
 def add(connection: sqlite3.Connection, rig: Rig) -> int:
     """Keep a new rig; its number. To be called in a transaction. Raises RigNameTaken."""
     try:
-        rig_id = connection.execute(
+        rig_id = row_id(connection.execute(
             """INSERT INTO rig (name, latitude, longitude, elevation_m, timezone, use_side, soc_from, not_yet_told)
                VALUES (:name, :latitude, :longitude, :elevation_m, :timezone, :use_side, :soc_from, :not_yet_told)""",
-            _rig_row(rig)).lastrowid
+            _rig_row(rig)))
     except sqlite3.IntegrityError as error:
         raise RigNameTaken(rig.name) from error
     _write_parts(connection, rig_id, rig)
@@ -141,7 +151,7 @@ def origins(connection: sqlite3.Connection, rig: KeptRig) -> dict[Path, Origin]:
             for path, row in found.items() if path in standing and standing[path] == json.loads(row["value"])}
 
 
-def _replace(connection, kept: KeptRig, rig: Rig, now: datetime) -> int:
+def _replace(connection: sqlite3.Connection, kept: KeptRig, rig: Rig, now: datetime) -> int:
     try:
         changed = connection.execute(
             """UPDATE rig SET name = :name, latitude = :latitude, longitude = :longitude,
@@ -156,11 +166,12 @@ def _replace(connection, kept: KeptRig, rig: Rig, now: datetime) -> int:
     for table in _PARTS:
         connection.execute(f"DELETE FROM {table} WHERE rig_id = ?", (kept.id,))
     _write_parts(connection, kept.id, rig)
-    return connection.execute("INSERT INTO rig_change (rig_id, changed_at, version, before) VALUES (?, ?, ?, ?)",
-                              (kept.id, instant_text(now), kept.version + 1, json.dumps(_document(kept.rig)))).lastrowid
+    return row_id(connection.execute(
+        "INSERT INTO rig_change (rig_id, changed_at, version, before) VALUES (?, ?, ?, ?)",
+        (kept.id, instant_text(now), kept.version + 1, json.dumps(_document(kept.rig)))))
 
 
-def _document(rig: Rig) -> dict:
+def _document(rig: Rig) -> dict[str, Any]:
     """The whole rig as plain values, for `_from_document`."""
     document = asdict(rig)
     for part in (document["bank"], document["inverter"] or {}, *(of["part"] for of in document["former"]),
@@ -172,12 +183,12 @@ def _document(rig: Rig) -> dict:
 _DAYS = ("from_day", "until_day")
 
 
-def _former(group: str, values: dict) -> Former:
+def _former(group: str, values: dict[str, Any]) -> Former:
     """A part that is over, from its plain values."""
     return Former(group, _CLASSES[group](**_typed(values)))
 
 
-def _from_document(document: dict) -> Rig:
+def _from_document(document: dict[str, Any]) -> Rig:
     groups = PART_CLASSES | {"loads": Load, "places": Stay, "spill_list": SpillThing}
     parts = {"place": Place, "bank": Bank, "inverter": Inverter}
     former = tuple(_former(of["group"], of["part"]) for of in document.get("former", ()))
@@ -188,9 +199,9 @@ def _from_document(document: dict) -> Rig:
                not_yet_told=tuple(document["not_yet_told"]), former=former, **made)
 
 
-def _typed(values: dict) -> dict:
+def _typed(values: dict[str, Any]) -> dict[str, Any]:
     """Values as JSON keeps them, in the types of the dataclasses: lists as tuples, days as dates."""
-    typed = {name: tuple(value) if isinstance(value, list) else value for name, value in values.items()}
+    typed: dict[str, Any] = {name: tuple(value) if isinstance(value, list) else value for name, value in values.items()}
     typed |= {name: date.fromisoformat(typed[name]) for name in _DAYS if typed.get(name)}
     typed |= {name: bool(typed[name]) for name in ("carried", "in_sun") if name in typed}
     return typed
@@ -274,12 +285,12 @@ def restore(connection: sqlite3.Connection, rig_id: int) -> None:
         raise RigNameTaken from error
 
 
-def _rig_row(rig: Rig) -> dict:
+def _rig_row(rig: Rig) -> dict[str, Any]:
     return asdict(rig.place) | {"name": rig.name, "use_side": rig.use_side, "soc_from": rig.soc_from,
                                 "not_yet_told": json.dumps(rig.not_yet_told)}
 
 
-def _write_parts(connection, rig_id, rig):
+def _write_parts(connection: sqlite3.Connection, rig_id: int, rig: Rig) -> None:
     rows = [("bank", _row(rig_id, rig.bank)), *(("inverter", _row(rig_id, part)) for part in (rig.inverter,) if part)]
     rows += [(table, _row(rig_id, part, position=n) | also) for table, parts, also in
              (("solar_array", rig.arrays, {}), ("load", rig.loads, {}), ("spill_list", rig.spill_list, {}),
@@ -296,7 +307,7 @@ def _write_parts(connection, rig_id, rig):
 _AS_JSON = {SolarArray: ("shade_factor",), Load: ("pattern", "months", "weekdays"), Bank: ("pack_wh",)}
 
 
-def _row(rig_id, part, **also) -> dict:
+def _row(rig_id: int, part: Any, **also: Any) -> dict[str, Any]:
     row = {field.name: getattr(part, field.name) for field in fields(part) if field.name != "until_day"}
     row |= {name: json.dumps(row[name]) for name in _AS_JSON.get(type(part), ())}
     if row.get("from_day"):
@@ -304,6 +315,6 @@ def _row(rig_id, part, **also) -> dict:
     return row | {"rig_id": rig_id} | also
 
 
-def _made(kind, row):
+def _made(kind: Any, row: sqlite3.Row) -> Any:
     values = {field.name: row[field.name] for field in fields(kind) if field.name != "until_day"}
     return kind(**_typed(values | {name: json.loads(values[name]) for name in _AS_JSON.get(kind, ())}))

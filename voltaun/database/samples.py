@@ -33,9 +33,9 @@ class Bringing:
     An instant that is there already keeps the figures it has.
     """
 
-    def __init__(self, connection: sqlite3.Connection, rig_id: int, import_id: int | None = None):
+    def __init__(self, connection: sqlite3.Connection, rig_id: int, import_id: int | None = None) -> None:
         self._connection, self._rig_id, self._import_id = connection, rig_id, import_id
-        self._carried = None
+        self._carried: Samples | None = None
         self._newest = -1
         self._between: list[tuple[int, int]] = []  # stretches of time that came in between samples already there
         self.rows = self.added = self.moved = 0
@@ -58,11 +58,12 @@ class Bringing:
         if len(fresh):
             self.added += self._insert(fresh)
             self._newest = int(fresh.at[-1])
-            self._carried = _sum_up(self._connection, self._rig_id, joined(self._carried, fresh))
+            self._carried = _sum_up(self._connection, self._rig_id,
+                                    fresh if self._carried is None else joined(self._carried, fresh))
 
     def _newest_kept(self) -> int:
         newest = self._connection.execute("SELECT max(at) FROM sample WHERE rig_id = ?", (self._rig_id,)).fetchone()[0]
-        return -1 if newest is None else newest
+        return -1 if newest is None else int(newest)
 
     def _begin(self) -> None:
         self._newest = self._newest_kept()
@@ -71,7 +72,7 @@ class Bringing:
         self._carried = _NONE if self._newest < 0 else _stored(
             self._connection, self._rig_id, _just_before(self._connection, self._rig_id, begin), self._newest + 1)
 
-    def _insert(self, samples) -> int:
+    def _insert(self, samples: Samples) -> int:
         # One count for all: the number of rows changed is known only as a total.
         before = self._connection.total_changes
         self._connection.executemany(_INSERT, ((self._rig_id, *row, self._import_id) for row in samples.rows()))
@@ -101,7 +102,7 @@ def bring(connection: sqlite3.Connection, rig_id: int, pieces: Iterable[Samples]
     return bringing.brought
 
 
-def _sum_up(connection, rig_id, samples) -> Samples:
+def _sum_up(connection: sqlite3.Connection, rig_id: int, samples: Samples) -> Samples:
     """Write the sums of all hours but the last; what is still needed: the last hour and the hour before it."""
     last = int(samples.at[-1]) // HOUR * HOUR
     summed = hours(samples)
@@ -113,7 +114,7 @@ def _sum_up(connection, rig_id, samples) -> Samples:
     return samples.part(slice(max(0, keep - 1), None))
 
 
-def _write_hours(connection, rig_id, summed: Hours, after: int) -> None:
+def _write_hours(connection: sqlite3.Connection, rig_id: int, summed: Hours, after: int) -> None:
     """Write sums; the hour that holds only the sample carried over from before is not written again."""
     rows = [(rig_id, *row) for row in summed.rows() if row[0] >= after and not (row[0] == after and row[1] == 1)]
     connection.executemany("INSERT OR REPLACE INTO sample_hour VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", rows)
@@ -132,16 +133,16 @@ def sum_up_again(connection: sqlite3.Connection, rig_id: int, start: int, end: i
                      Hours(*(getattr(summed, field.name)[inside] for field in fields(Hours))), after=-1)
 
 
-def _just_before(connection, rig_id, instant) -> int:
+def _just_before(connection: sqlite3.Connection, rig_id: int, instant: int) -> int:
     """The last sample before an instant, from which something flowed into what begins there; or the instant."""
     before = connection.execute("SELECT max(at) FROM sample WHERE rig_id = ? AND at < ?",
                                 (rig_id, instant)).fetchone()[0]
-    return instant if before is None else before
+    return instant if before is None else int(before)
 
 
-def _merged(stretches):
+def _merged(stretches: list[tuple[int, int]]) -> list[tuple[int, int]]:
     """Stretches of time that touch, as one."""
-    merged = []
+    merged: list[tuple[int, int]] = []
     for start, end in sorted(stretches):
         if merged and start <= merged[-1][1] + HOUR:
             merged[-1] = (merged[-1][0], max(end, merged[-1][1]))
@@ -150,7 +151,7 @@ def _merged(stretches):
     return merged
 
 
-def _stored(connection, rig_id, start, end) -> Samples:
+def _stored(connection: sqlite3.Connection, rig_id: int, start: int, end: int) -> Samples:
     return from_rows(connection.execute(
         """SELECT at, volts, amps, watts, soc, charge_wh, discharge_wh FROM sample
            WHERE rig_id = ? AND at >= ? AND at < ? ORDER BY at""", (rig_id, start, end)))

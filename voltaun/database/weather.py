@@ -9,6 +9,7 @@ from datetime import date
 import numpy as np
 
 from voltaun.core.sky.weather import Weather
+from voltaun.database.connection import row_id
 
 LARGEST_HOURS = 40 * 8784
 """Forty years by the hour: no file that was taken holds more."""
@@ -27,11 +28,11 @@ def add(connection: sqlite3.Connection, rig_id: int, name: str, weather: Weather
     """Keep a file; its number. To be called in a transaction."""
     columns = np.stack((weather.ghi, weather.dni, weather.dhi))
     packed = base64.b64encode(zlib.compress(np.round(columns * 10).astype("<u2").tobytes(), 6)).decode("ascii")
-    return connection.execute(
+    return row_id(connection.execute(
         """INSERT INTO weather (rig_id, name, kind, latitude, longitude, elevation_m, utc_offset_h, first_day, hours,
                                 typical, packed) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)""",
         (rig_id, name, weather.kind, weather.latitude, weather.longitude, weather.elevation_m, weather.utc_offset_h,
-         weather.first.isoformat(), len(weather.ghi), int(weather.typical), packed)).lastrowid
+         weather.first.isoformat(), len(weather.ghi), int(weather.typical), packed)))
 
 
 def of_rig(connection: sqlite3.Connection, rig_id: int) -> list[KeptWeather]:

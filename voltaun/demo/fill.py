@@ -1,10 +1,14 @@
 """Filling a database with the demo."""
 
 import sqlite3
+from collections.abc import Callable
 from datetime import datetime, timedelta
+from typing import Any
 
 from voltaun.core.bench.findings import changes, find
+from voltaun.core.bench.runs import Run
 from voltaun.core.instants import day_start, local_day
+from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.climate import made_for, month_shares_of
 from voltaun.database import bench, clearsky, monitors, plans, readings, rigs, settings, weather
 from voltaun.database.connection import transaction
@@ -33,12 +37,13 @@ def fill(connection: sqlite3.Connection, now: datetime) -> int:
     return first
 
 
-def _ask(connection, rig_id, of, now) -> None:
+def _ask(connection: sqlite3.Connection, rig_id: int, of: Rig, now: datetime) -> None:
     """What the honey house's people would weigh: prices, their roof and their money, their word on the winter, and the
     weather of their place; and the guests they expect. Once."""
     if monitors.setting(connection, rig_id, "additions", None) is not None:
         return
     sun = clearsky.sun_of(connection, of)
+    assert sun is not None  # it has panels
     with transaction(connection):
         monitors.put_setting(connection, rig_id, "additions", weighed.QUESTION)
         ridge = weighed.ridge(of.place)
@@ -48,7 +53,7 @@ def _ask(connection, rig_id, of, now) -> None:
         plans.add(connection, rig_id, weighed.guests(local_day(now, of.zone)), now)
 
 
-def _add(connection, of, log, runs) -> int:
+def _add(connection: sqlite3.Connection, of: Rig, log: Callable[..., Any], runs: list[tuple[Run, bool]]) -> int:
     kept = rigs.find(connection, of.name)
     if kept is not None:
         return kept.id
@@ -61,7 +66,7 @@ def _add(connection, of, log, runs) -> int:
             at = run.marks[-1].at if run.marks else begun
             run_id = bench.begin(connection, rig_id, run, at)
             if applied:
-                kept = rigs.get(connection, rig_id)
+                kept = rigs.there(connection, rig_id)
                 set_to = changes(run, kept.rig, find(run, kept.rig))
-                bench.apply(connection, kept, bench.get(connection, rig_id, run_id), 1, set_to, at)
+                bench.apply(connection, kept, bench.there(connection, rig_id, run_id), 1, set_to, at)
     return rig_id

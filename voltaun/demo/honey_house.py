@@ -112,7 +112,7 @@ def usual_wh(month: int) -> float:
     return TRUTH.use_wh_per_day + seasonal_wh(RIG)[month - 1]
 
 
-def _evenings(rng, last: date) -> dict[date, datetime]:
+def _evenings(rng: np.random.Generator, last: date) -> dict[date, datetime]:
     minutes = np.clip(rng.normal(80, 40, DAYS + 2), 0, 190).round(-1).astype(int)
     return {last - timedelta(days=n): _clock(last - timedelta(days=n), 18 + int(m) // 60, int(m) % 60)
             for n, m in enumerate(minutes)}
@@ -125,23 +125,25 @@ def _clock(day: date, hour: int, minute: int) -> datetime:
 class _Simulation:
     """The bank, its shunt and its meters, moved on by steps of at most half an hour."""
 
-    def __init__(self, rng, sun, start):
+    def __init__(self, rng: np.random.Generator, sun: RigSun, start: datetime) -> None:
         self.rng, self.sun, self.at = rng, sun, start
         self.stored = 0.72 * TRUTH.energy_wh
         self.shown = 0.72
-        self.sky, self.share, self.day_use, self.day = "mixed", 0.5, TRUTH.use_wh_per_day, None
+        self.sky, self.share, self.day_use = "mixed", 0.5, TRUTH.use_wh_per_day
+        self.day: date | None = None
         self.meters = dict.fromkeys(("solar", "vehicle", "generator", "use"), 0.0)
         self.generator_hours, self.set_runs = 0.0, 0.0
-        self.full_at, self.was_full = None, False
+        self.full_at: datetime | None = None
+        self.was_full = False
 
-    def run_to(self, end: datetime, back: int):
+    def run_to(self, end: datetime, back: int) -> None:
         while self.at < end:
             step = min(timedelta(minutes=30), end - self.at)
             self._new_day(local_day(self.at, RIG.zone), back)
             self._step(self.at, self.at + step, step / timedelta(hours=1), back)
             self.at += step
 
-    def _new_day(self, day: date, back: int):
+    def _new_day(self, day: date, back: int) -> None:
         if day == self.day:
             return
         self.day = day
@@ -161,7 +163,7 @@ class _Simulation:
             falls = (self.stored / TRUTH.energy_wh - _OPENS_AT) * TRUTH.energy_wh / (back + 1)
             self.share = float(np.clip((self.day_use + 24 * TRUTH.hidden_w - falls) / clear, *_OVERCAST))
 
-    def _step(self, start, end, hours, back):
+    def _step(self, start: datetime, end: datetime, hours: float, back: int) -> None:
         local = start.astimezone(RIG.zone)
         sun = self.sun.between(start, end) * min(1.05, max(0.0, self.share * self.rng.normal(1, 0.12)))
         use = self.day_use * _HOURLY[local.hour] / _HOURLY.sum() * hours
@@ -176,7 +178,7 @@ class _Simulation:
             self.generator_hours += hours
         self._balance(end, sun, ute, petrol, use, hours)
 
-    def _balance(self, end, sun, ute, petrol, use, hours):
+    def _balance(self, end: datetime, sun: float, ute: float, petrol: float, use: float, hours: float) -> None:
         drain = use + (TRUTH.hidden_w + TRUTH.standby_w) * hours
         net = sun + ute + petrol - drain
         if net > 0:

@@ -35,7 +35,8 @@ def trailer_runs(first: datetime, seed: int = SEED) -> list[tuple[Run, bool]]:
     return [(drawdown_trial(np.random.default_rng(seed), first), False)]
 
 
-def _meter(rng, start, load, daily, running_w, hours, air=None, side="ac") -> Run:
+def _meter(rng: np.random.Generator, start: datetime, load: str, daily: float, running_w: int, hours: tuple[float, ...],
+           air: int | None = None, side: str = "ac") -> Run:
     """A plug-in meter on a load that cycles, read to the Wh at these hours, and off by a per cent."""
     off = 1 + rng.normal(0, 0.01)
     duty = daily / 24 / running_w if running_w else None
@@ -43,7 +44,7 @@ def _meter(rng, start, load, daily, running_w, hours, air=None, side="ac") -> Ru
     phase = rng.uniform(0, 1)
     marks = []
     for hour in hours:
-        on = _on_hours(hour, duty, phase) if duty else None
+        on = _on_hours(hour, duty, phase) if duty else 0.0
         wh = on * running_w if duty else daily / 24 * hour
         marks.append(Mark(start + timedelta(hours=hour), wh=float(round(wh * off)),
                           run_minutes=float(round(on * 60)) if duty else None,
@@ -51,15 +52,15 @@ def _meter(rng, start, load, daily, running_w, hours, air=None, side="ac") -> Ru
     return Run("meter", load, side, tuple(marks), conditions="as it is used")
 
 
-def _on_hours(hours, duty, phase, cycle=50 / 60) -> float:
+def _on_hours(hours: float, duty: float, phase: float, cycle: float = 50 / 60) -> float:
     """Hours that a cycling thing ran in the first `hours`, on for its duty in the begin of each cycle."""
-    def until(cycles):
+    def until(cycles: float) -> float:
         whole = np.floor(cycles)
-        return (whole * duty + min(cycles - whole, duty)) * cycle
-    return float(until(hours / cycle + phase) - until(phase))
+        return float((whole * duty + min(cycles - whole, duty)) * cycle)
+    return until(hours / cycle + phase) - until(phase)
 
 
-def capacity_test(rng, start: datetime) -> Run:
+def capacity_test(rng: np.random.Generator, start: datetime) -> Run:
     """Full to cut-off under about 400 W behind the inverter, both sides metered; the shunt is set too high."""
     energy = honey_house.TRUTH.energy_wh * (1 + rng.normal(0, 0.004))
     watts = INVERTER_IDLE + 400 / INVERTER_EFFICIENCY
@@ -74,7 +75,7 @@ def capacity_test(rng, start: datetime) -> Run:
     return Run("capacity", marks=tuple(marks), cut_off=True, conditions="oil heater on low, everything else off")
 
 
-def inverter_test(rng, start: datetime) -> Run:
+def inverter_test(rng: np.random.Generator, start: datetime) -> Run:
     """Pairs with nothing on, a lamp, the extractor and the heater; each meter off by half a per cent."""
     marks = []
     for n, ac in enumerate((0.0, 58.0, 372.0, 1490.0)):
@@ -84,7 +85,7 @@ def inverter_test(rng, start: datetime) -> Run:
     return Run("inverter", marks=tuple(marks))
 
 
-def drawdown_trial(rng, start: datetime) -> Run:
+def drawdown_trial(rng: np.random.Generator, start: datetime) -> Run:
     """The fridge box alone on the trailer's bank for a day and a half; the display rounds to a per cent."""
     truth, duty = orchard_trailer.TRUTH, orchard_trailer.TRUTH.fridge_w / 45
     phase, marks = rng.uniform(0, 1), []

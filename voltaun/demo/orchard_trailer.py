@@ -104,24 +104,24 @@ def log(now: datetime, sun: RigSun, seed: int = SEED) -> list[Reading]:
     return readings
 
 
-def _clock(day, hour, minute, of) -> datetime:
+def _clock(day: date, hour: int, minute: int, of: Rig) -> datetime:
     return resolve(datetime.combine(day, time(hour, minute)), of.zone)[0]
 
 
-def _driving(at, day, of) -> bool:
+def _driving(at: datetime, day: int, of: Rig) -> bool:
     hour = at.astimezone(of.zone)
-    return 10 <= hour.hour + hour.minute / 60 < 10 + _DRIVES.get(day, 0.0)
+    return bool(10 <= hour.hour + hour.minute / 60 < 10 + _DRIVES.get(day, 0.0))
 
 
-def _use(at, day, of) -> float:
+def _use(at: datetime, day: int, of: Rig) -> float:
     """W at this moment: the usual use by the hour, and the element that nobody switched off."""
     hour = at.astimezone(of.zone).hour
     usual = TRUTH.use_wh_per_day * _HOURLY[hour] / _HOURLY.sum()
     forgotten = (day == 4 and hour >= 20) or (day == 5 and hour < 20 + TRUTH.element_hours - 24)
-    return usual + (TRUTH.element_w if forgotten else 0.0)
+    return float(usual) + (TRUTH.element_w if forgotten else 0.0)
 
 
-def _step(level, got, drive, use, hours):
+def _step(level: float, got: float, drive: float, use: float, hours: float) -> tuple[float, float]:
     """The bank's energy after a step, and the sun that it took."""
     net = got + drive - use - TRUTH.standby_w * hours
     if net <= 0:

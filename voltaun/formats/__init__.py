@@ -15,7 +15,7 @@ class FileFault:
     found: str
     expected: str
 
-    def __str__(self):
+    def __str__(self) -> str:
         return f"{self.where}: found {self.found}, expected {self.expected}"
 
 
@@ -30,7 +30,7 @@ class FileFaults(Exception):
     faults: list[FileFault] = field(default_factory=list)
     more: int = 0
 
-    def add(self, where, found, expected):
+    def add(self, where: str, found: str, expected: str) -> None:
         if len(self.faults) < MAX_LISTED:
             self.faults.append(FileFault(where, found, expected))
         else:
@@ -46,7 +46,7 @@ class FileFaults(Exception):
         """Whether there are so many that nobody will mend them one by one."""
         return self.more >= MAX_COUNTED
 
-    def __str__(self):
+    def __str__(self) -> str:
         lines = [str(fault) for fault in self.faults]
         if self.more:
             lines.append(f"and {'at least ' if self.hopeless else ''}{self.more} more")

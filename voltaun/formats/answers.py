@@ -2,7 +2,10 @@
 
 from collections.abc import Callable
 from dataclasses import asdict
+from typing import Any
 from zoneinfo import ZoneInfo
+
+import numpy as np
 
 from voltaun.core.learned.account import Account
 from voltaun.core.learned.capacity_fit import Estimate
@@ -21,11 +24,11 @@ from voltaun.core.sizing.worksheet import Option, Worksheet
 from voltaun.formats.plan_text import as_text
 
 
-def ledger_answer(account: Account, zone: ZoneInfo) -> dict:
+def ledger_answer(account: Account, zone: ZoneInfo) -> dict[str, Any]:
     """The answer of `voltaun ledger`: every interval, and what the log teaches."""
     learned = account.learned
     use, share = learned.use, learned.share
-    low, middle, high = share.quantile([0.1, 0.5, 0.9])
+    low, middle, high = share.quantile(np.array([0.1, 0.5, 0.9]))
     energy = _estimate(learned.effective_energy_wh)
     return {
         "intervals": [_interval(interval, zone) for interval in account.intervals],
@@ -33,13 +36,13 @@ def ledger_answer(account: Account, zone: ZoneInfo) -> dict:
             "use_wh_per_day": {"mean": _n(use.mean), "sd": _n(use.sd), "intervals": use.intervals} if use else None,
             "solar_share": {"mean": _s(share.mean), "p10": _s(low), "p50": _s(middle), "p90": _s(high),
                             "days": share.days, "capped_days": share.capped_days},
-            "effective_energy_wh": energy and energy | {"legs": learned.held.legs},
+            "effective_energy_wh": energy | {"legs": learned.held.legs} if energy and learned.held else None,
             "hidden_draw_w": _estimate(learned.hidden_draw_w),
         },
     }
 
 
-def _interval(interval: Interval, zone: ZoneInfo) -> dict:
+def _interval(interval: Interval, zone: ZoneInfo) -> dict[str, Any]:
     harvest = {f"{source}_wh": _n(wh) for source, wh in interval.harvest.items()}
     bases = {f"{source}_basis": basis for source, basis in interval.harvest_bases.items()}
     return {"start": interval.start.astimezone(zone).isoformat(), "end": interval.end.astimezone(zone).isoformat(),
@@ -50,7 +53,7 @@ def _interval(interval: Interval, zone: ZoneInfo) -> dict:
             "capped": interval.capped, "spilt_wh": _n(interval.spilt_wh), "marks": list(interval.marks)}
 
 
-def outlook_answer(outlook: Outlook, rig: Rig, say: Callable[[Way], str]) -> dict:
+def outlook_answer(outlook: Outlook, rig: Rig, say: Callable[[Way], str]) -> dict[str, Any]:
     """The answer of `voltaun outlook`; `days` are the local days after `as_of`, `today` is what is left of its own.
 
     say  puts a way of the advice in words
@@ -77,7 +80,7 @@ def outlook_answer(outlook: Outlook, rig: Rig, say: Callable[[Way], str]) -> dic
     }
 
 
-def _advice(of: Advice, rig: Rig, say: Callable[[Way], str]) -> dict:
+def _advice(of: Advice, rig: Rig, say: Callable[[Way], str]) -> dict[str, Any]:
     ways = [{"plans": [as_text(plan, rig) for plan in way.plans],
              "last_time": way.last_time and way.last_time.astimezone(rig.zone).isoformat(), "words": say(way),
              "chance_after": _s(way.chance_after), "enough": way.enough, "cost": _n(way.cost)} for way in of.ways]
@@ -86,7 +89,7 @@ def _advice(of: Advice, rig: Rig, say: Callable[[Way], str]) -> dict:
             "ways": ways}
 
 
-def backtest_answer(past: Backtest, zone: ZoneInfo, each: bool) -> dict:
+def backtest_answer(past: Backtest, zone: ZoneInfo, each: bool) -> dict[str, Any]:
     """The answer of `voltaun backtest`; losses in Wh, `each` with every forecast."""
     answer = {"horizons": [{"days": of.days, "forecasts": of.sun.cases, "coverage_p10_p90": _s(of.sun.share),
                             "use_coverage_p10_p90": _s(of.use.share), "use_cases": of.use.cases,
@@ -109,12 +112,12 @@ def backtest_answer(past: Backtest, zone: ZoneInfo, each: bool) -> dict:
     return answer
 
 
-def _three(of: Range | Middle, shown=None) -> dict:
+def _three(of: Range | Middle, shown: Callable[..., Any] | None = None) -> dict[str, Any]:
     shown = shown or _n
     return {"p10": shown(of.p10), "p50": shown(of.p50), "p90": shown(of.p90)}
 
 
-def _day(day: DayOutlook) -> dict:
+def _day(day: DayOutlook) -> dict[str, Any]:
     return {"date": day.day.isoformat(), "solar_wh": _three(day.solar_wh),
             "solar_to_date_wh": {name: _n(wh) for name, wh in asdict(day.solar_to_date_wh).items()},
             "spilt_wh": _three(day.spilt_wh), "use_wh": _three(day.use_wh),
@@ -124,7 +127,7 @@ def _day(day: DayOutlook) -> dict:
 
 
 def additions_answer(sheet: Worksheet, listed: list[Option], found: Additions | None,
-                     say: Callable[[Reason], str]) -> dict:
+                     say: Callable[[Reason], str]) -> dict[str, Any]:
     """The answer of `voltaun additions`.
 
     found  what years of weather make of it, where they were asked for; say  puts a reason in words
@@ -145,7 +148,7 @@ def additions_answer(sheet: Worksheet, listed: list[Option], found: Additions | 
     }
 
 
-def _simulation(found: Additions, say: Callable[[Reason], str]) -> dict:
+def _simulation(found: Additions, say: Callable[[Reason], str]) -> dict[str, Any]:
     choices = []
     for n, (choice, came) in enumerate(zip(found.choices, found.outcomes, strict=True)):
         recorded = found.recorded[n] if found.recorded else None
@@ -174,11 +177,11 @@ def _simulation(found: Additions, say: Callable[[Reason], str]) -> dict:
                      for of in found.away], "moved_by": list(found.sharpen), "choices": choices}
 
 
-def _spread(of: Spread) -> dict:
+def _spread(of: Spread) -> dict[str, Any]:
     return {"mean": _n(of.mean)} | _three(of)
 
 
-def _litres(found: Additions, choice: Choice, hours: Spread) -> dict | None:
+def _litres(found: Additions, choice: Choice, hours: Spread) -> dict[str, Any] | None:
     """What the generator burns that this option runs; of one that runs none, what the rig's first would."""
     rig = found.ask.rig
     runs = run_by_rule(rig, choice) or next(iter(rig.generators), None)
@@ -188,8 +191,8 @@ def _litres(found: Additions, choice: Choice, hours: Spread) -> dict | None:
     return {name: _n(value * litres) for name, value in _spread(hours).items()}
 
 
-def _estimate(of: Estimate | None) -> dict | None:
-    return of and {"estimate": _n(of.estimate), "low": _n(of.low), "high": _n(of.high)}
+def _estimate(of: Estimate | None) -> dict[str, Any] | None:
+    return None if of is None else {"estimate": _n(of.estimate), "low": _n(of.low), "high": _n(of.high)}
 
 
 def _n(value: float | None) -> float | None:

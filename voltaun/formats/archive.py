@@ -1,6 +1,9 @@
 """The archive: one JSON file with everything of one rig or of all."""
 
+from __future__ import annotations
+
 import json
+from typing import Any
 
 from voltaun.formats import FileFaults
 
@@ -8,7 +11,7 @@ KEY = "voltaun_archive"
 VERSION = 1
 
 
-def write_archive(schema: int, rigs: list[dict], settings: dict) -> str:
+def write_archive(schema: int, rigs: list[dict[str, Any]], settings: dict[str, Any]) -> str:
     """The archive's text; the same content gives the same bytes."""
     return json.dumps({KEY: VERSION, "schema": schema, "settings": settings, "rigs": rigs}, ensure_ascii=False,
                       indent=1, allow_nan=False) + "\n"
@@ -19,7 +22,7 @@ MOST_PARTS = 2_000_000
 """An archive of ten years has some hundred thousand figures; a file with far more is made to fill the memory."""
 
 
-def parse(data: bytes):
+def parse(data: bytes) -> Any:
     """A JSON document, or None when it is none. Raises FileFaults for one that is too large to be an archive."""
     faults = FileFaults()
     if len(data) > LARGEST:
@@ -35,12 +38,12 @@ def parse(data: bytes):
         return None
 
 
-def is_archive(document) -> bool:
+def is_archive(document: Any) -> bool:
     """Whether a JSON document says that it is an archive."""
     return isinstance(document, dict) and KEY in document
 
 
-def read_archive(document: dict, schema: int) -> tuple[list[dict], dict]:
+def read_archive(document: dict[str, Any], schema: int) -> tuple[list[dict[str, Any]], dict[str, Any]]:
     """The rigs and settings of an archive. Raises FileFaults.
 
     schema  the newest that is known here
@@ -58,4 +61,5 @@ def read_archive(document: dict, schema: int) -> tuple[list[dict], dict]:
         faults.add("settings", type(settings).__name__, "names with texts")
     if faults.faults:
         raise faults
+    assert isinstance(rigs, list)  # or there was a fault
     return rigs, settings

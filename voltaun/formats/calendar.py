@@ -39,4 +39,4 @@ def _written(what: str, now: datetime, events: list[tuple[str, datetime, datetim
         event.add("summary", summary)
         event.add("description", description)
         calendar.add_component(event)
-    return calendar.to_ical()
+    return bytes(calendar.to_ical())

@@ -44,7 +44,7 @@ def guess(text: str, kind: str = LOG, name: str = "") -> Mapping:
     """A proposal from a file's header and its first rows. Raises FileFaults."""
     rows = [row for row in table(text, most=2000) if any(row)]
     cells = _cells(rows)
-    columns, taken = {}, set()
+    columns, taken = {}, set[str]()
     for theirs, values in cells.items():
         of = _of(theirs, values, kind, taken)
         if theirs and of:
@@ -68,7 +68,7 @@ def _cells(rows: list[list[str]]) -> dict[str, list[str]]:
     return cells
 
 
-def _of(theirs, values, kind, taken) -> str | None:
+def _of(theirs: str, values: list[str], kind: str, taken: set[str]) -> str | None:
     lower = theirs.lower().strip()
     names = OF_LOG if kind == LOG else OF_SAMPLES
     if lower in names and lower not in taken:
@@ -79,7 +79,7 @@ def _of(theirs, values, kind, taken) -> str | None:
     return None
 
 
-def _unit(theirs, of, values) -> str:
+def _unit(theirs: str, of: str, values: list[str]) -> str:
     lower = theirs.lower()
     for unit in sorted(UNITS.get(of, {}), key=len, reverse=True):
         if unit != next(iter(UNITS[of])) and re.search(rf"(?<![a-z]){re.escape(unit.lower())}(?![a-z])", lower):

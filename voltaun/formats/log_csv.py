@@ -3,9 +3,10 @@
 import csv
 import io
 import math
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
+from typing import Any
 from zoneinfo import ZoneInfo
 
 from voltaun.core.instants import clock_before, resolve
@@ -44,11 +45,11 @@ def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None, mapping: 
     Raises FileFaults with every fault by line and column. Nothing is taken from a file with a fault.
     """
     text = lines_of(decode(data))
-    faults, warnings = FileFaults(), []
+    faults, warnings = FileFaults(), list[str]()
     separator = _separator(text, mapping, faults)
     semicolons = separator == ";" and mapping is None
     rows = csv.reader(io.StringIO(text.rstrip("\n")), delimiter=separator, strict=True)
-    translator = mapping and Translator(mapping, grounds or Grounds())
+    translator = Translator(mapping, grounds or Grounds()) if mapping else None
     columns = _header(rows, faults, warnings, mapping)
     found: list[tuple[int, Reading]] = []
     try:
@@ -116,7 +117,7 @@ def decode(data: bytes) -> str:
     return text
 
 
-def _header(rows, faults, warnings, mapping) -> list[str]:
+def _header(rows: Iterator[list[str]], faults: FileFaults, warnings: list[str], mapping: Mapping | None) -> list[str]:
     try:
         columns = [name.strip() for name in next(rows)]
     except csv.Error:
@@ -150,7 +151,8 @@ def _own_header(columns: list[str], faults: FileFaults, warnings: list[str]) -> 
     return columns
 
 
-def _reading(row, line, zone, now, semicolons, faults, warnings) -> Reading | None:
+def _reading(row: dict[str, str], line: int, zone: ZoneInfo, now: datetime | None, semicolons: bool, faults: FileFaults,
+             warnings: list[str]) -> Reading | None:
     before = faults.count
     at = _instant(row.get("read_at", ""), f"line {line}, column read_at", zone, faults, warnings)
     if at is not None and now is not None and at > now + _FUTURE_SLACK:
@@ -159,7 +161,7 @@ def _reading(row, line, zone, now, semicolons, faults, warnings) -> Reading | No
     for name, basis in (("use_wh", "use_basis"), ("solar_wh", "solar_basis")):
         if row.get(basis) == RECKONED:
             row = row | {name: ""}  # an exported figure that nobody read is reckoned again, not believed
-    values = {}
+    values: dict[str, Any] = {}
     for of in FIELDS[1:]:
         text = row.get(of.column, "")
         try:
@@ -172,7 +174,7 @@ def _reading(row, line, zone, now, semicolons, faults, warnings) -> Reading | No
                 values[of.name] = _FROM_CELL[of.kind](of, text, semicolons)
         except _NoSuch as odd:
             faults.add(f"line {line}, column {of.column}", odd.found or shown(text), odd.expected)
-    if faults.count > before:
+    if at is None or faults.count > before:
         return None
     return Reading(at, **values)
 
@@ -180,7 +182,7 @@ def _reading(row, line, zone, now, semicolons, faults, warnings) -> Reading | No
 class _NoSuch(ValueError):
     """What a cell holds is not what its column holds: what was expected, and what was found where not the text."""
 
-    def __init__(self, expected: str, found: str = ""):
+    def __init__(self, expected: str, found: str = "") -> None:
         self.expected, self.found = expected, found
         super().__init__(expected)
 
@@ -192,21 +194,21 @@ def _number_of(field: Field, text: str, semicolons: bool) -> float:
     return _fraction(text, semicolons) if field.kind == "fraction" else number
 
 
-def _word(field: Field, text: str, _) -> str:
+def _word(field: Field, text: str, _: bool) -> str:
     if text.lower() not in field.words:
         legal = [word for word in field.words if word]
         raise _NoSuch(("nothing, or " + " or ".join(legal)) if "" in field.words else "one of " + ", ".join(legal))
     return text.lower()
 
 
-def _words(field: Field, text: str, _) -> tuple[str, ...]:
+def _words(field: Field, text: str, _: bool) -> tuple[str, ...]:
     try:
         return ordered_events([word.strip().lower() for word in text.split(";") if word.strip()])
     except ValueError as error:
         raise _NoSuch("some of " + ", ".join(field.words) + ", with ; between") from error
 
 
-def _fractions(field: Field, text: str, _) -> tuple[float, ...]:
+def _fractions(field: Field, text: str, _: bool) -> tuple[float, ...]:
     """Each pack's own percent, as `74 78`."""
     numbers = [_number(part, semicolons=False) for part in text.split()]
     if any(number is None or not 0 <= number <= 100 for number in numbers) or len(numbers) > 100:
@@ -214,32 +216,37 @@ def _fractions(field: Field, text: str, _) -> tuple[float, ...]:
     return tuple(fraction_of(part) for part in text.split())
 
 
-def _flag(field: Field, text: str, _) -> bool:
+def _flag(field: Field, text: str, _: bool) -> bool:
     if text != "1":
         raise _NoSuch("nothing, or 1")
     return True
 
 
-def _text(field: Field, text: str, _) -> str:
+def _text(field: Field, text: str, _: bool) -> str:
     note = _one_line(from_cell(text))
     if len(note) > field.high:
         raise _NoSuch(f"at most {field.high:.0f}", f"{len(note)} letters")
     return note
 
 
-_FROM_CELL = dict.fromkeys(NUMBERS, _number_of) | {"word": _word, "words": _words, "fractions": _fractions,
-                                                   "flag": _flag, "text": _text}
-_TO_CELL = {"instant": lambda value, zone: _local(value, zone), "clock": lambda value, zone: _local(value, zone),
-            "fraction": lambda value, zone: percent(value), "word": lambda value, zone: value,
-            "words": lambda value, zone: ";".join(value), "flag": lambda value, zone: "1",
-            "fractions": lambda value, zone: " ".join(percent(soc) for soc in value),
-            "text": lambda value, zone: to_cell(_one_line(value))}
+_FROM_CELL: dict[str, Callable[[Field, str, bool], Any]] = dict.fromkeys(NUMBERS, _number_of) | {
+    "word": _word, "words": _words, "fractions": _fractions, "flag": _flag, "text": _text}
+_TO_CELL: dict[str, Callable[[Any, ZoneInfo], str]] = {
+    "instant": lambda value, zone: _local(value, zone), "clock": lambda value, zone: _local(value, zone),
+    "fraction": lambda value, zone: percent(value), "word": lambda value, zone: value,
+    "words": lambda value, zone: ";".join(value), "flag": lambda value, zone: "1",
+    "fractions": lambda value, zone: " ".join(percent(soc) for soc in value),
+    "text": lambda value, zone: to_cell(_one_line(value))}
 """How each kind of field is read from a cell and written into one."""
+
+
+def _plain_wh(wh: float, zone: ZoneInfo) -> str:
+    return plain(wh)
 
 
 def _cell(field: Field, reading: Reading, zone: ZoneInfo) -> str:
     value = getattr(reading, field.name)
-    return "" if value == field.blank else _TO_CELL.get(field.kind, lambda wh, zone: plain(wh))(value, zone)
+    return "" if value == field.blank else _TO_CELL.get(field.kind, _plain_wh)(value, zone)
 
 
 def _fraction(text: str, semicolons: bool) -> float:
@@ -254,7 +261,7 @@ def _number(text: str, semicolons: bool) -> float | None:
     return number if math.isfinite(number) else None
 
 
-def _instant(text, where, zone, faults, warnings) -> datetime | None:
+def _instant(text: str, where: str, zone: ZoneInfo, faults: FileFaults, warnings: list[str]) -> datetime | None:
     try:
         local = read_when(text)
         if not 1970 <= local.year < 2200:
@@ -274,7 +281,8 @@ def _instant(text, where, zone, faults, warnings) -> datetime | None:
     return instant.replace(microsecond=0)  # as the log keeps it
 
 
-def _full_at(text, at, line, zone, faults, warnings) -> datetime | None:
+def _full_at(text: str, at: datetime, line: int, zone: ZoneInfo, faults: FileFaults,
+             warnings: list[str]) -> datetime | None:
     if not text:
         return None
     where = f"line {line}, column full_at"
@@ -287,7 +295,7 @@ def _full_at(text, at, line, zone, faults, warnings) -> datetime | None:
     return full
 
 
-def _in_order(found, faults, warnings) -> list[Reading]:
+def _in_order(found: list[tuple[int, Reading]], faults: FileFaults, warnings: list[str]) -> list[Reading]:
     if any(a[1].at > b[1].at for a, b in zip(found, found[1:], strict=False)):
         warnings.append("the rows are not in order of time; each figure is taken as since the reading "
                         "before it in time")
@@ -313,9 +321,9 @@ def write_log(rig: Rig, readings: Iterable[Reading], intervals: Iterable[Interva
     writer.writerow(COLUMNS + BASES)
     for reading in readings:
         interval = by_end.get(reading.at)
-        use, use_basis = _figure(reading.use_wh, interval and interval.use_wh)
-        solar, solar_basis = _figure(reading.solar_wh, interval and interval.harvest["solar"])
-        if use_basis == RECKONED and rig.use_side == "ac":
+        use, use_basis = _figure(reading.use_wh, interval.use_wh if interval else None)
+        solar, solar_basis = _figure(reading.solar_wh, interval.harvest["solar"] if interval else None)
+        if use is not None and interval and rig.inverter and use_basis == RECKONED and rig.use_side == "ac":
             use = max(0.0, ac_energy(rig.inverter, use, interval.hours))
         cells = {of.column: _cell(of, reading, rig.zone) for of in FIELDS}
         cells |= {name: _rough(wh) for name, wh, basis in (("solar_wh", solar, solar_basis), ("use_wh", use, use_basis))
@@ -324,7 +332,7 @@ def write_log(rig: Rig, readings: Iterable[Reading], intervals: Iterable[Interva
     return out.getvalue()
 
 
-def _figure(read, reckoned):
+def _figure(read: float | None, reckoned: float | None) -> tuple[float | None, str]:
     if read is not None:
         return read, "read"
     return (None, "") if reckoned is None else (reckoned, RECKONED)

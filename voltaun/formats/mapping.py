@@ -6,6 +6,7 @@ and rows and says what cannot be known from the file; a `Translator` turns its r
 
 import json
 from dataclasses import asdict, dataclass, field
+from typing import Any
 
 from voltaun.core.log.reading import FIELDS, NUMBERS, of_kind
 from voltaun.core.rig.parts import SKIES
@@ -19,9 +20,10 @@ DATES = ("", when.DAY_FIRST, when.MONTH_FIRST)
 
 _ENERGY = {"Wh": 1.0, "kWh": 1000.0, "Ah": None}
 _PERCENT = {"%": 1.0, "fraction": 100.0, "Ah": None}
-_BY_KIND = {"fraction": _PERCENT, "voltage": {"V": 1.0, "mV": 1e-3}, "temperature": {"°C": 1.0, "°F": None},
-            "energy": _ENERGY, "hours": {"h": 1.0, "min": 1 / 60}}
-UNITS = {
+_BY_KIND: dict[str, dict[str, Any]] = {
+    "fraction": _PERCENT, "voltage": {"V": 1.0, "mV": 1e-3}, "temperature": {"°C": 1.0, "°F": None}, "energy": _ENERGY,
+    "hours": {"h": 1.0, "min": 1 / 60}}
+UNITS: dict[str, dict[str, Any]] = {
     **{of.column: _BY_KIND[of.kind] for of in of_kind(*NUMBERS)}, "charge_wh": _ENERGY, "discharge_wh": _ENERGY,
     "amps": {"A": 1.0, "mA": 1e-3}, "watts": {"W": 1.0, "kW": 1000.0},
     "at": {"written": None, "epoch s": None, "epoch ms": None}}
@@ -59,7 +61,7 @@ class Mapping:
         """The columns of ours that this kind of file may have."""
         return OF_LOG if self.kind == LOG else OF_SAMPLES
 
-    def document(self) -> dict:
+    def document(self) -> dict[str, Any]:
         """The mapping as its JSON says it."""
         values = asdict(self)
         values["columns"] = {theirs: {"as": column.of} | ({"unit": column.unit} if column.unit else {})
@@ -81,7 +83,7 @@ def read_mapping(text: str) -> Mapping:
     return from_document(document)
 
 
-def from_document(document: dict) -> Mapping:
+def from_document(document: dict[str, Any]) -> Mapping:
     """A mapping from a parsed document. Raises FileFaults by path."""
     faults = FileFaults()
     kind = document.get("kind", LOG)
@@ -110,7 +112,7 @@ def from_document(document: dict) -> Mapping:
                    **texts)
 
 
-def _columns(given, blank, faults) -> dict[str, Column]:
+def _columns(given: Any, blank: Mapping, faults: FileFaults) -> dict[str, Column]:
     columns = {}
     if not isinstance(given, dict) or len(given) > MOST_COLUMNS:
         faults.add("columns", type(given).__name__, f"the file's columns by name, at most {MOST_COLUMNS}")

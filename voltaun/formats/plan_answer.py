@@ -2,13 +2,14 @@
 
 from collections.abc import Sequence
 from datetime import datetime
+from typing import Any
 
 from voltaun.core.dayplan.plan import DayPlan
 from voltaun.core.outlook.present import Middle
 from voltaun.core.rig.rig import Rig
 
 
-def plan_answer(plan: DayPlan, rig: Rig, sentences: Sequence[str]) -> dict:
+def plan_answer(plan: DayPlan, rig: Rig, sentences: Sequence[str]) -> dict[str, Any]:
     """The plan as plain values; the same keys also where the level is too old to plan by."""
     now, day, tonight = plan.outlook.present, plan.day, plan.tonight
 
@@ -37,7 +38,7 @@ def plan_answer(plan: DayPlan, rig: Rig, sentences: Sequence[str]) -> dict:
         "sentences": list(sentences)}
 
 
-def _three(of: Middle, digits: int = 3) -> dict:
+def _three(of: Middle, digits: int = 3) -> dict[str, Any]:
     return {"p10": round(of.p10, digits), "p50": round(of.p50, digits), "p90": round(of.p90, digits)}
 
 

@@ -75,10 +75,12 @@ def _product(row: dict[str, str], line: int, between: str) -> Product:
             figures.append(float(text.replace(",", ".") if between == ";" else text) if text else None)
         except ValueError as error:
             raise PriceListFault(f"line {line}, {column}: found {text!r}, expected a number") from error
-    if figures[0] is None:
+    size, *rest = figures
+    if size is None:
         raise PriceListFault(f"line {line}, size: found nothing, expected W, or Wh of a battery")
     try:
-        product = Product(name, kind, figures[0], *figures[1:], serves=(row.get("for") or "").strip()[:80] or None)
+        product = Product(name, kind, size, *rest,  # type: ignore[misc, arg-type]  # the figures' own order
+                          serves=(row.get("for") or "").strip()[:80] or None)
     except ValueError as error:
         raise PriceListFault(f"line {line}: {error}") from error
     low, high, expected = USUAL[kind]

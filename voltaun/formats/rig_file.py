@@ -7,11 +7,15 @@ from datetime import date, datetime
 from difflib import get_close_matches
 from functools import cache
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from voltaun.core.instants import local_day
 from voltaun.core.rig.fields import MOST_PARTS, Fault, RigFaults
 from voltaun.core.rig.parts import PART_CLASSES, Bank, Dated, Inverter, Load, Place, SpillThing, Stay
 from voltaun.core.rig.rig import DATED_GROUPS, Former, Rig
+
+if TYPE_CHECKING:
+    from jsonschema import Draft202012Validator
 
 VERSION = 1
 _GROUPS = PART_CLASSES | {"loads": Load, "places": Stay, "spill_list": SpillThing}
@@ -52,7 +56,7 @@ def _later(rig: Rig, today: date) -> Iterator[Fault]:
                         f"a day up to today, {today.isoformat()}: what is planned goes in once it is there")
 
 
-def rig_from(document) -> Rig:
+def rig_from(document: Any) -> Rig:
     """A rig from a parsed document; RigFaults with every fault by its JSON path."""
     # A list without end is told before each of its parts is looked at.
     faults = [Fault(name, f"{len(document[name])} of them", f"at most {MOST_PARTS}") for name in _GROUPS
@@ -61,8 +65,9 @@ def rig_from(document) -> Rig:
                   Fault(path, "this key", f"{near}, or leave it out") for path, near in _unknown_keys(document) if near]
     if faults:
         raise RigFaults(faults)
-    groups = {name: tuple(_part(kind, part, f"{name}[{n}]") for n, part in enumerate(document.get(name, [])))
-              for name, kind in _GROUPS.items()}
+    groups: dict[str, Any] = {
+        name: tuple(_part(kind, part, f"{name}[{n}]") for n, part in enumerate(document.get(name, [])))
+        for name, kind in _GROUPS.items()}
     former = [Former(one, _part(kind, part, f"{key}[{n}]")) for one, (key, kind) in EARLIER.items()
               for n, part in enumerate(document.get(key, []))]
     for name, parts in groups.items():  # what has a last day is over
@@ -70,7 +75,7 @@ def rig_from(document) -> Rig:
             former += [Former(name, part) for part in parts if part.until_day]
             groups[name] = tuple(part for part in parts if not part.until_day)
     inverter = document.get("inverter", {})
-    rest = {name: document[name] for name in ("use_side", "soc_from") if name in document}
+    rest: dict[str, Any] = {name: document[name] for name in ("use_side", "soc_from") if name in document}
     return Rig(document["name"], _part(Place, document["place"], "place"), _part(Bank, document["bank"], "bank"),
                None if inverter is None else _part(Inverter, inverter, "inverter"),
                not_yet_told=tuple(document.get("not_yet_told", ())), former=tuple(former), **rest, **groups)
@@ -81,7 +86,7 @@ def write_rig(rig: Rig) -> str:
     return json.dumps(rig_document(rig), indent=2, ensure_ascii=False) + "\n"
 
 
-def rig_document(rig: Rig) -> dict:
+def rig_document(rig: Rig) -> dict[str, Any]:
     """The rig as a document that `rig_from` reads back as the same rig."""
     document = {"voltaun_rig": VERSION, "name": rig.name, "place": _plain(rig.place),
                 "bank": _plain(rig.bank), "inverter": rig.inverter and _plain(rig.inverter),
@@ -95,12 +100,12 @@ def rig_document(rig: Rig) -> dict:
     return document
 
 
-def _over(rig: Rig, group: str) -> list:
+def _over(rig: Rig, group: str) -> list[Any]:
     """The parts of a group that are over."""
     return [of.part for of in rig.former if of.group == group]
 
 
-def pattern_document(pattern):
+def pattern_document(pattern: Any) -> Any:
     """A load's pattern as the rig file writes it."""
     if pattern == "always":
         return pattern
@@ -109,7 +114,7 @@ def pattern_document(pattern):
     return {"window": [_number(hour) for hour in pattern[1:3]], "run_hours": _number(pattern[3])}
 
 
-def pattern_from(document):
+def pattern_from(document: Any) -> Any:
     """A load's pattern from what the rig file writes."""
     if document == "always":
         return document
@@ -118,7 +123,7 @@ def pattern_from(document):
     return ("window", *document["window"], document["run_hours"])
 
 
-def _plain(part) -> dict:
+def _plain(part: Any) -> dict[str, Any]:
     made = {}
     for field in fields(part):
         value = getattr(part, field.name)
@@ -131,14 +136,14 @@ def _plain(part) -> dict:
     return made
 
 
-def _number(value):
+def _number(value: Any) -> Any:
     """A whole number without its point, so that 310 and 310.0 are written alike; a day as text."""
     if isinstance(value, date):
         return value.isoformat()
     return int(value) if isinstance(value, float) and value.is_integer() else value
 
 
-def _part(kind, document, path):
+def _part(kind: Any, document: Any, path: str) -> Any:
     values = {field.name: document[key] for field in fields(kind) if (key := _written(kind, field.name)) in document}
     values = {name: tuple(value) if isinstance(value, list) else value for name, value in values.items()}
     if "pattern" in values:
@@ -153,7 +158,7 @@ def _part(kind, document, path):
     return kind(**values)
 
 
-def _written(part, name: str) -> str:
+def _written(part: Any, name: str) -> str:
     """The key of a field in the file; `part` may be a class."""
     dated = issubclass(part if isinstance(part, type) else type(part), Dated)
     return next((key for key, of in _DAYS.items() if of == name and dated), name)
@@ -163,7 +168,7 @@ LIKE = 0.8
 """A key so like one that is known (`difflib`'s ratio) is taken for it misspelt, and no other program's."""
 
 
-def _unknown_keys(document: dict) -> list[tuple[str, str | None]]:
+def _unknown_keys(document: dict[str, Any]) -> list[tuple[str, str | None]]:
     """The keys that nothing here reads, by their JSON path, each with the one that it is a misspelling of, or None."""
     known = {"voltaun_rig", "name", "place", "bank", "inverter", "use_side", "soc_from", "not_yet_told", *_GROUPS,
              *(key for key, _ in EARLIER.values())}
@@ -185,14 +190,14 @@ def _like(name: str, known: set[str]) -> str | None:
 
 
 @cache
-def _validator():
+def _validator() -> "Draft202012Validator":
     # Imported here: a page that only shows a rig never needs it.
     from jsonschema import Draft202012Validator
     schema = json.loads(Path(__file__).with_name("rig.schema.json").read_text(encoding="utf-8"))
     return Draft202012Validator(schema)
 
 
-def _schema_faults(document) -> list[Fault]:
+def _schema_faults(document: Any) -> list[Fault]:
     faults = []
     for error in sorted(_validator().iter_errors(document), key=lambda e: [str(p) for p in e.absolute_path]):
         path = "".join(f"[{p}]" if isinstance(p, int) else f".{p}" for p in error.absolute_path).lstrip(".")

@@ -1,13 +1,16 @@
 """Samples CSV: dense monitor data, read a piece at a time, so that no file is too large."""
 
+from __future__ import annotations
+
 import csv
 import io
-from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from typing import IO, TYPE_CHECKING
 from zoneinfo import ZoneInfo
 
 import numpy as np
+from numpy import ndarray
 
 from voltaun.core.instants import resolve
 from voltaun.core.log.samples import Samples
@@ -16,6 +19,11 @@ from voltaun.formats.cells import percent, plain
 from voltaun.formats.mapping import SAMPLES, UNITS, Column, Mapping
 from voltaun.formats.tables import MOST_COLUMNS, doubled, lines_of, separator_of
 from voltaun.formats.when import read_when
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Iterator
+
+    from pandas import DataFrame, Series
 
 COLUMNS = ("at", "volts", "amps", "watts", "soc_percent", "charge_wh", "discharge_wh")
 _LEGAL = {"volts": (0, 2000), "amps": (-1e5, 1e5), "watts": (-1e7, 1e7), "soc_percent": (0, 100),
@@ -82,7 +90,7 @@ def mapped(names: list[str], mapping: Mapping | None) -> dict[str, Column]:
     return chosen
 
 
-def pieces(file: io.BufferedIOBase, zone: ZoneInfo, mapping: Mapping | None, told: Told,
+def pieces(file: IO[bytes], zone: ZoneInfo, mapping: Mapping | None, told: Told,
            volts: float | None = None) -> Iterator[Samples]:
     """The samples of a file, piece by piece, as they stand in it; UTF-8, with any end of lines.
 
@@ -125,7 +133,7 @@ def pieces(file: io.BufferedIOBase, zone: ZoneInfo, mapping: Mapping | None, tol
 class _Lines:
     """A file whose lines all end in a line feed, whatever they end in."""
 
-    def __init__(self, file):
+    def __init__(self, file: IO[bytes]) -> None:
         self._file, self._cut, self._rest = file, False, b""
 
     def first(self) -> bytes:
@@ -134,7 +142,7 @@ class _Lines:
         line, _, self._rest = start.partition(b"\n")
         return line
 
-    def read(self, size=-1) -> bytes:
+    def read(self, size: int = -1) -> bytes:
         if self._rest:
             rest, self._rest = self._rest, b""
             return rest
@@ -158,7 +166,7 @@ class _Reading:
     volts: float | None
     told: Told
 
-    def piece(self, table, line) -> Samples:
+    def piece(self, table: DataFrame, line: int) -> Samples:
         """The samples of a table of texts with our names."""
         faults = FileFaults()
         at = self._instants(table["at"], line, faults)
@@ -170,12 +178,12 @@ class _Reading:
         return Samples(at, found["volts"], found["amps"], found["watts"], found["soc_percent"] / 100,
                        found["charge_wh"], found["discharge_wh"])
 
-    def _numbers(self, texts, name, low, high, line, faults) -> np.ndarray:
+    def _numbers(self, texts: Series, name: str, low: float, high: float, line: int, faults: FileFaults) -> np.ndarray:
         import pandas as pd
         decimal = self.mapping.decimal or ("," if self.delimiter == ";" else ".")
         if decimal == ",":
             texts = texts.str.replace(",", ".", regex=False)
-        numbers = pd.to_numeric(texts, errors="coerce").to_numpy(dtype=float) * self._factor(name)
+        numbers: np.ndarray = pd.to_numeric(texts, errors="coerce").to_numpy(dtype=float) * self._factor(name)
         odd = np.isnan(numbers) & (texts.to_numpy() != "")
         odd |= ~np.isnan(numbers) & ~((numbers >= low) & (numbers <= high))
         for n in np.flatnonzero(odd)[:200]:
@@ -184,13 +192,13 @@ class _Reading:
                            f"a number from {low:g} to {high:g}")
         return numbers
 
-    def _factor(self, name) -> float:
+    def _factor(self, name: str) -> float:
         column = self.columns[name]
         if column.unit == "Ah":
             return column.scale * (self.mapping.volts or self.volts or np.nan)
-        return column.scale * (UNITS[name][column.unit] if column.unit else 1.0)
+        return column.scale * float(UNITS[name][column.unit] if column.unit else 1.0)
 
-    def _instants(self, texts, line, faults) -> np.ndarray:
+    def _instants(self, texts: Series, line: int, faults: FileFaults) -> np.ndarray:
         """Seconds since 1970: such seconds themselves (or thousandths), or days and times as people write them."""
         import pandas as pd
         unit, first = self.columns["at"].unit, texts.iloc[0].strip()
@@ -206,7 +214,7 @@ class _Reading:
                        "a date and time such as 2026-11-24T19:30:00")
         return np.where(bad, 0.0, seconds).astype(np.int64)
 
-    def _written(self, texts) -> tuple[np.ndarray, np.ndarray]:
+    def _written(self, texts: Series) -> tuple[np.ndarray, np.ndarray]:
         """Written times, each with an offset of its own or in the zone; seconds since 1970, and which are none."""
         import pandas as pd
         seconds, listed = np.full(len(texts), np.nan), texts.tolist()
@@ -231,7 +239,7 @@ class _Reading:
                     break  # the file is refused for these already
         return seconds, np.isnan(seconds)
 
-    def _local(self, seconds) -> np.ndarray:
+    def _local(self, seconds: ndarray) -> np.ndarray:
         good = ~np.isnan(seconds) & (seconds > -1e9) & (seconds < 1e10)
         found = np.full(len(seconds), np.nan)
         found[good] = seconds[good] - _offsets(seconds[good], self.zone, self.told)
@@ -244,20 +252,20 @@ class _Headed:
     The parser drops what stands beyond the last column; the column more shows that something did.
     """
 
-    def __init__(self, names, delimiter, file):
+    def __init__(self, names: list[str], delimiter: str, file: _Lines) -> None:
         line = io.StringIO()
         csv.writer(line, delimiter=delimiter, lineterminator="\n").writerow([*names, _BEYOND])
         self._header, self._file = line.getvalue().encode(), file
 
-    def read(self, size=-1):
+    def read(self, size: int = -1) -> bytes:
         header, self._header = self._header, b""
         return header or self._file.read(size)
 
-    def __iter__(self):
+    def __iter__(self) -> Iterator[bytes]:
         return iter(self._file.read, b"")
 
 
-def _refuse_beyond(texts, line, columns) -> None:
+def _refuse_beyond(texts: Series, line: int, columns: int) -> None:
     faults = FileFaults()
     for n in np.flatnonzero(texts.to_numpy() != "")[:200]:
         faults.add(f"line {line + n}", f"more than {columns} fields", f"rows of {columns} columns")
@@ -269,7 +277,7 @@ def _refuse(faults: FileFaults) -> None:
         raise faults
 
 
-def _offsets(local_seconds, zone, told) -> np.ndarray:
+def _offsets(local_seconds: ndarray, zone: ZoneInfo, told: Told) -> np.ndarray:
     """The zone's offset (s) at local clock times, by quarter hours; see `instants.resolve` for odd ones."""
     quarters, where = np.unique(local_seconds // 900, return_inverse=True)
     offsets = np.empty(len(quarters))

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from voltaun.core.rig.parts import SKIES
 from voltaun.formats import FileFaults, shown, when
-from voltaun.formats.mapping import UNITS, Mapping
+from voltaun.formats.mapping import UNITS, Column, Mapping
 from voltaun.formats.tables import number_of
 
 
@@ -19,7 +19,7 @@ class Grounds:
 class Translator:
     """Turns the rows of a log file into those of the open shape, as texts by our names."""
 
-    def __init__(self, mapping: Mapping, grounds: Grounds):
+    def __init__(self, mapping: Mapping, grounds: Grounds) -> None:
         self._mapping, self._grounds = mapping, grounds
         self.unknown_skies: set[str] = set()
 
@@ -50,14 +50,14 @@ class Translator:
         at = self._instant(day, clock, line, faults)
         return made | ({"read_at": at} if at else {})
 
-    def _sky(self, text) -> str:
+    def _sky(self, text: str) -> str:
         word = text.lower()
         known = word if word in SKIES else self._mapping.sky.get(word, "")
         if not known:
             self.unknown_skies.add(text)
         return known
 
-    def _figure(self, text, column) -> float | None:
+    def _figure(self, text: str, column: Column) -> float | None:
         number = number_of(text, self._mapping.decimal)
         if number is None:
             return None
@@ -70,9 +70,9 @@ class Translator:
             return None if factor is None else number * column.scale * factor
         if unit == "°F":
             return (number * column.scale - 32) / 1.8
-        return number * column.scale * UNITS[column.of][unit]
+        return number * column.scale * float(UNITS[column.of][unit])
 
-    def _instant(self, day, clock, line, faults) -> str | None:
+    def _instant(self, day: str, clock: str, line: int, faults: FileFaults) -> str | None:
         where = f"line {line}, the day and time"
         hour = clock or self._mapping.hour
         try:

@@ -209,7 +209,7 @@ def _pvgis(rows: list[dict[str, Any]], about: dict[str, Any], where: Callable[[i
         raise WeatherFault("found no columns Gb(i) and Gd(i), expected the hourly file with its radiation components")
     latitude, longitude, height, slope, facing = (float(about.get(name, 0) or 0) for name in (
         "Latitude", "Longitude", "Elevation", "Slope", "Azimuth"))
-    stamps, beam, diffuse = [], [], []
+    stamps, beam, diffuse = list[datetime](), list[float](), list[float]()
     for n, row in enumerate(rows):
         try:
             at = datetime.strptime(str(row["time"]), "%Y%m%d:%H%M").replace(minute=0)

@@ -25,7 +25,7 @@ _NAMED_FIRST = re.compile(r"([a-z]{3,9})\.? (\d{1,2})(?:st|nd|rd|th)?,? (\d{4})"
 class TwoWays(ValueError):
     """A date that can be read two ways; `first` and `second` are both, day first and month first."""
 
-    def __init__(self, first: date, second: date):
+    def __init__(self, first: date, second: date) -> None:
         self.first, self.second = first, second
         super().__init__(f"can be read as {first.isoformat()} or {second.isoformat()}")
 

@@ -6,12 +6,15 @@ from collections.abc import Callable
 from contextlib import closing
 from datetime import datetime, timedelta
 from pathlib import Path
+from sqlite3 import Connection
+from typing import Any
 
 from voltaun.core.log.samples import readings_from
 from voltaun.core.rig.bank import capacity_ah, nominal_voltage
 from voltaun.core.rig.rig import Rig
 from voltaun.database import archive, imports, monitors, readings, rigs, samples, settings
 from voltaun.database.connection import connect, transaction
+from voltaun.database.samples import Bringing
 from voltaun.formats import FileFaults
 from voltaun.formats.mapping import KEY, SAMPLES, Column, Mapping, from_document
 from voltaun.formats.translating import Grounds
@@ -44,8 +47,11 @@ def bring_samples(database: Path, rig_id: int, staged: Staged, name: str, now: d
                 if not go_on(bringing.rows):
                     raise Cancelled
             _sum_up(db, rig_id, bringing)
-            made = condense(db, rig_id, now, import_id=import_id, since=instant_of(staged.first) - timedelta(seconds=1),
-                            until=instant_of(staged.last) + timedelta(hours=1)) if staged.rows else 0
+            made = 0
+            if staged.first is not None and staged.last is not None:
+                made = condense(db, rig_id, now, import_id=import_id,
+                                since=instant_of(staged.first) - timedelta(seconds=1),
+                                until=instant_of(staged.last) + timedelta(hours=1))
             with transaction(db):
                 imports.note(db, import_id, bringing.added, staged.first, staged.last)
         except BaseException:
@@ -54,7 +60,7 @@ def bring_samples(database: Path, rig_id: int, staged: Staged, name: str, now: d
     return bringing.brought, made
 
 
-def _sum_up(db, rig_id, bringing) -> None:
+def _sum_up(db: Connection, rig_id: int, bringing: Bringing) -> None:
     with transaction(db):
         stretches = bringing.finish()
     for start, end in stretches:
@@ -77,17 +83,20 @@ def sweep(database: Path) -> None:
         return
 
 
-def _sweep(db) -> None:
+def _sweep(db: Connection) -> None:
     for rig_id, import_id in imports.unfinished(db):
         _undo(db, rig_id, import_id)
     with transaction(db):
         archive.forget_hidden(db)
 
 
-def _undo(db, rig_id, import_id) -> None:
+def _undo(db: Connection, rig_id: int, import_id: int) -> None:
     """Take out all of an import that did not end."""
     of = imports.get(db, rig_id, import_id)
-    for month, after in samples.months(db, rig_id, of.first_at, of.last_at) if of.first_at is not None else ():
+    if of is None:
+        return
+    for month, after in samples.months(db, rig_id, of.first_at, of.last_at) if (
+            of.first_at is not None and of.last_at is not None) else ():
         with transaction(db):
             samples.drop(db, rig_id, int(month.timestamp()), int(after.timestamp()), import_id)
         let_others()
@@ -96,7 +105,7 @@ def _undo(db, rig_id, import_id) -> None:
         imports.forget(db, import_id)
 
 
-def mapping_of(connection, rig_id: int) -> Mapping:
+def mapping_of(connection: Connection, rig_id: int) -> Mapping:
     """How the rig's samples files were last read; an empty mapping when that was in the open shape."""
     kept = monitors.setting(connection, rig_id, "samples_mapping", {})
     try:
@@ -118,7 +127,7 @@ def take_back(database: Path, rig_id: int, import_id: int, now: datetime) -> imp
         of = imports.get(db, rig_id, import_id)
         if of is None or of.state != imports.KEPT:
             raise LookupError("there is no such import to take back")
-        if of.kind == "samples" and of.first_at is not None:
+        if of.kind == "samples" and of.first_at is not None and of.last_at is not None:
             _take_out(db, rig_id, of.first_at, of.last_at + 1, now, import_id)
         with transaction(db):
             return imports.take_back(db, rig_id, import_id, now)
@@ -158,7 +167,7 @@ def put_samples_back(database: Path, rig_id: int, removal: int, now: datetime) -
     return back
 
 
-def _take_out(db, rig_id, start, end, now, import_id) -> int:
+def _take_out(db: Connection, rig_id: int, start: int, end: int, now: datetime, import_id: int | None) -> int:
     removal, taken = samples.new_removal(db), 0
     for month, after in samples.months(db, rig_id, start, end - 1):
         with transaction(db):
@@ -168,7 +177,7 @@ def _take_out(db, rig_id, start, end, now, import_id) -> int:
     return taken
 
 
-def _put_back(db, rig_id, numbers) -> int:
+def _put_back(db: Connection, rig_id: int, numbers: list[int]) -> int:
     back = 0
     for number in numbers:
         with transaction(db):
@@ -177,14 +186,14 @@ def _put_back(db, rig_id, numbers) -> int:
     return back
 
 
-def condense(connection, rig_id: int, now: datetime, since: datetime | None = None, until: datetime | None = None,
-             import_id: int | None = None) -> int:
+def condense(connection: Connection, rig_id: int, now: datetime, since: datetime | None = None,
+             until: datetime | None = None, import_id: int | None = None) -> int:
     """Turn samples into readings at the hours chosen for the rig; how many were new. Not to be called in a transaction.
 
     since, until  only after and up to those instants; without since after the last reading that came from samples.
     An instant at which a reading stands keeps it. import_id  the import that they come with
     """
-    kept = rigs.get(connection, rig_id)
+    kept = rigs.there(connection, rig_id)
     chosen = tuple(monitors.setting(connection, rig_id, "reading_hours", HOURS))
     if since is None:
         since = readings.newest_at(connection, rig_id, at_bank=True)
@@ -199,7 +208,7 @@ def condense(connection, rig_id: int, now: datetime, since: datetime | None = No
     return len(new)
 
 
-def bring_archive(database: Path, documents: list[dict], told: dict[str, str],
+def bring_archive(database: Path, documents: list[dict[str, Any]], told: dict[str, str],
                   go_on: Callable[[int], bool] = lambda rows: True) -> list[int]:
     """Keep the rigs and settings of an archive; the rigs' numbers. All of it, or nothing.
 

@@ -1,9 +1,15 @@
 """Asking something outside on this machine's loopback: with a limit on time and size, and nothing from elsewhere."""
 
+from __future__ import annotations
+
 import socket
 import threading
 from contextlib import suppress
+from typing import TYPE_CHECKING
 from urllib.parse import quote, urlsplit
+
+if TYPE_CHECKING:
+    from http.client import HTTPResponse
 
 LOOPBACK = ("127.0.0.1", "localhost", "::1")
 PATIENCE = 5.0
@@ -37,8 +43,8 @@ def ask(address: str, path: str, patience: float = PATIENCE) -> bytes:
     if fault:
         raise ValueError(fault)
     parts = urlsplit(address)
-    connection = http.client.HTTPConnection(parts.hostname, parts.port, timeout=patience)
-    over, held = threading.Event(), []
+    connection = http.client.HTTPConnection(parts.hostname or "", parts.port, timeout=patience)
+    over, held = threading.Event(), list[socket.socket]()
     # A trickle of bytes keeps every single wait short; this ends the whole of it.
     end = threading.Timer(patience, _cut, (held, over))
     end.daemon = True
@@ -65,14 +71,14 @@ def ask(address: str, path: str, patience: float = PATIENCE) -> bytes:
         connection.close()
 
 
-def _cut(held, over) -> None:
+def _cut(held: list[socket.socket], over: threading.Event) -> None:
     over.set()
     for sock in held:
         with suppress(OSError):  # it may be closed already
             sock.shutdown(socket.SHUT_RDWR)
 
 
-def _body(answer) -> bytes:
+def _body(answer: HTTPResponse) -> bytes:
     pieces, size = [], 0
     while piece := answer.read1(65_536):
         size += len(piece)

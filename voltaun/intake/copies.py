@@ -15,11 +15,11 @@ class Copies:
     REST = 1800.0
     """After a copy that failed the next is tried so much later, s: trying at every look would wear the card."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         self.trouble: str | None = None
         self._not_before = 0.0
 
-    def make(self, connection, database: Path, now: datetime) -> bool:
+    def make(self, connection: sqlite3.Connection, database: Path, now: datetime) -> bool:
         """Make the copies of the day where they are due, in both places; whether one was made.
 
         What goes wrong is remembered, in words.

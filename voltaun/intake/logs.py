@@ -1,6 +1,7 @@
 """The readings of a log file: what of them is asked about first, and keeping them as one import."""
 
 from datetime import datetime, timedelta
+from sqlite3 import Connection
 
 from voltaun.core.learned.account import reckon
 from voltaun.core.learned.doubts import Doubt, doubts_of_many
@@ -15,12 +16,13 @@ LEARN_DAYS = 400
 class Unsure(Exception):
     """Some figures are to be asked about first; `doubts` are those."""
 
-    def __init__(self, doubts: list[Doubt]):
+    def __init__(self, doubts: list[Doubt]) -> None:
         self.doubts = doubts
         super().__init__(f"{len(doubts)} figures are to be asked about")
 
 
-def doubts_about(connection, kept: rigs.KeptRig, new: list[Reading], instead_of: Reading | None = None) -> list[Doubt]:
+def doubts_about(connection: Connection, kept: rigs.KeptRig, new: list[Reading],
+                 instead_of: Reading | None = None) -> list[Doubt]:
     """What of new readings is asked about, given the rig's log; those that stand there already are not.
 
     instead_of  a reading in the log that the new one takes the place of
@@ -40,7 +42,8 @@ def doubts_about(connection, kept: rigs.KeptRig, new: list[Reading], instead_of:
     return doubts_of_many(kept.rig, learned, standing.values(), fresh, sun)
 
 
-def bring_log(connection, kept: rigs.KeptRig, new: list[Reading], name: str, now: datetime, differing: str | None,
+def bring_log(connection: Connection, kept: rigs.KeptRig, new: list[Reading], name: str, now: datetime,
+              differing: str | None,
               sure: bool) -> readings.Merged:
     """Keep the readings of a log file as one import. Raises ReadingsDiffer, and Unsure unless one is `sure`."""
     if not sure:

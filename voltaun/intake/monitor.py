@@ -1,9 +1,12 @@
 """Reading a battery monitor on this machine's loopback."""
 
+from __future__ import annotations
+
 import io
 from datetime import datetime, timedelta
+from typing import TYPE_CHECKING
 
-from voltaun.core.log.samples import beyond_belief, joined
+from voltaun.core.log.samples import Samples, beyond_belief, joined
 from voltaun.database import monitors, rigs, samples
 from voltaun.database.connection import transaction
 from voltaun.formats import FileFaults
@@ -11,16 +14,23 @@ from voltaun.formats.samples_csv import Told, pieces
 from voltaun.intake import client
 from voltaun.intake.bringing import condense
 
+if TYPE_CHECKING:
+    from sqlite3 import Connection
+
+    from voltaun.core.rig.rig import Rig
+
 _FAR_PAST = timedelta(days=3)
 
 
-def read_monitor(connection, rig_id: int, now: datetime, believe: bool = False) -> tuple[str, str]:
+def read_monitor(connection: Connection, rig_id: int, now: datetime, believe: bool = False) -> tuple[str, str]:
     """Read a rig's monitor once; the state it is in and what happened, in words.
 
     What it shows is kept only when all of it can be, or when the user said to `believe` it; whatever goes wrong
     leaves a mark, and nothing else.
     """
-    kept, monitor = rigs.get(connection, rig_id), monitors.get(connection, rig_id)
+    kept, monitor = rigs.there(connection, rig_id), monitors.get(connection, rig_id)
+    if monitor is None:
+        raise LookupError(f"rig {rig_id} has no monitor")
     last = samples.latest(connection, rig_id)
     since = int(last.at[0]) if len(last) else int((now - _FAR_PAST).timestamp())
     since = max(since, monitors.setting(connection, rig_id, "monitor_from", 0))
@@ -41,14 +51,15 @@ def read_monitor(connection, rig_id: int, now: datetime, believe: bool = False) 
     return state, words
 
 
-def leave_out(connection, rig_id: int, now: datetime) -> None:
+def leave_out(connection: Connection, rig_id: int, now: datetime) -> None:
     """Leave out what the monitor showed until now: it is read from now on."""
     with transaction(connection):
         monitors.put_setting(connection, rig_id, "monitor_from", int(now.timestamp()))
         monitors.asked(connection, rig_id, now, "well", "What it showed until now is left out.")
 
 
-def _shown(rig, address, since, last, now, believe):
+def _shown(rig: Rig, address: str, since: int, last: Samples, now: datetime,
+           believe: bool) -> tuple[str, str, Samples | None]:
     data = client.ask(address, f"/samples.csv?since={since}")
     try:
         found = list(pieces(io.BytesIO(data), rig.zone, None, Told()))

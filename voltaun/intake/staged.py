@@ -6,8 +6,8 @@ from datetime import UTC, datetime
 
 import numpy as np
 
-from voltaun.core.log.samples import Samples, beyond_belief, joined
-from voltaun.database import samples
+from voltaun.core.log.samples import Samples, beyond_belief, in_order, joined
+from voltaun.core.rig.rig import Rig
 
 BLOCK = 20_000
 """Samples that are kept at once, about a quarter of a second."""
@@ -25,10 +25,12 @@ class Cancelled(Exception):
 class Staged:
     """A samples file that was read whole: its samples on disk, how many, from when to when, and what is told of it."""
 
-    def __init__(self, pieces: Iterable[Samples], go_on: Callable[[int], bool] = lambda rows: True):
+    def __init__(self, pieces: Iterable[Samples], go_on: Callable[[int], bool] = lambda rows: True) -> None:
         """Read all pieces. Raises what they raise, and Cancelled."""
         self._file = tempfile.TemporaryFile(prefix="voltaun-")  # noqa: SIM115 (closed with this)
-        self.rows, self.first, self.last = 0, None, None
+        self.rows = 0
+        self.first: int | None = None
+        self.last: int | None = None
         self.jump: tuple[int, int] | None = None  # the first two rows that are more than `FAR_APART` from one another
         self._before: int | None = None
         self.low: dict[str, float] = {}
@@ -42,7 +44,7 @@ class Staged:
             self.close()
             raise
 
-    def _add(self, piece):
+    def _add(self, piece: Samples) -> None:
         np.save(self._file, np.stack([np.asarray(getattr(piece, name), dtype=float) for name in _FORM]))
         self.rows += len(piece)
         along = piece.at if self._before is None else np.concatenate(([self._before], piece.at))
@@ -70,20 +72,20 @@ class Staged:
                 part = columns[:, n:n + BLOCK]
                 yield Samples(part[0].astype(np.int64), *part[1:])
 
-    def doubt(self, rig, now: datetime) -> str | None:
+    def doubt(self, rig: Rig, now: datetime) -> str | None:
         """What in them is hardly so: a time far from the one before it, or what cannot be with this rig (see
         `beyond_belief`); or None."""
         if self.jump:
             before, after = (f"{instant_of(at).astimezone(rig.zone):%-d %B %Y}" for at in self.jump)
             return f"{after} right after {before}"
-        before = None
+        last: Samples | None = None
         for piece in self.pieces():
-            piece = samples.in_order(piece)[0]
-            told = beyond_belief(rig, piece if before is None else joined(before, piece.part(piece.at > before.at[-1])),
+            piece = in_order(piece)[0]
+            told = beyond_belief(rig, piece if last is None else joined(last, piece.part(piece.at > last.at[-1])),
                                  now)
             if told:
                 return told
-            before = piece.part(slice(-1, None))
+            last = piece.part(slice(-1, None))
         return None
 
     def close(self) -> None:

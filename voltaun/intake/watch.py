@@ -15,19 +15,19 @@ from voltaun.intake.copies import Copies
 class Watch(threading.Thread):
     """Reads the monitors that are due, and copies the file once a day, for as long as the server runs."""
 
-    def __init__(self, database: Path, every_seconds: float = 20.0, copies: Copies | None = None):
+    def __init__(self, database: Path, every_seconds: float = 20.0, copies: Copies | None = None) -> None:
         super().__init__(name="watch", daemon=True)
         self._database, self._every, self._enough = database, every_seconds, threading.Event()
         self._copies = copies or Copies()
 
-    def stop(self):
+    def stop(self) -> None:
         self._enough.set()
 
-    def run(self):
+    def run(self) -> None:
         while not self._enough.wait(self._every):
             self.look()
 
-    def look(self):
+    def look(self) -> None:
         """One round; a fault in a part of it is said in the terminal, and ends neither the watch nor its other parts.
         """
         # Imported at the first round: the start of the server should not wait for it.
@@ -45,11 +45,11 @@ class Watch(threading.Thread):
             except Exception:  # noqa: BLE001 (a thread that must live on; the fault is told)
                 logging.getLogger("voltaun").exception("the watch stumbled")
 
-    def _read(self, rig_id, connection):
+    def _read(self, rig_id: int, connection: sqlite3.Connection) -> None:
         from voltaun.intake.monitor import read_monitor
         read_monitor(connection, rig_id, clock.now())
 
-    def _copy(self, connection):
+    def _copy(self, connection: sqlite3.Connection) -> None:
         from voltaun.database import changes
         now = clock.now()
         if self._copies.make(connection, self._database, now):

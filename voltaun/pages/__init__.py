@@ -60,7 +60,7 @@ def _template_cache() -> FileSystemBytecodeCache | None:
         return None
 
 
-def _close(_error) -> None:
+def _close(_error: BaseException | None) -> None:
     for name in ("db", "writer"):
         opened = g.pop(name, None)
         if opened is not None:

@@ -5,6 +5,7 @@ from importlib import import_module
 from typing import Any
 
 from flask import Flask
+from flask.typing import ResponseReturnValue
 
 ADDRESSES = (
     # Start
@@ -123,6 +124,7 @@ def register(app: Flask) -> None:
 
 def _later(module: str, name: str) -> Callable[..., Any]:
     """A view that is looked up once it is asked for."""
-    def view(**given):
-        return getattr(import_module(f"voltaun.pages.{module}"), name)(**given)
+    def view(**given: Any) -> ResponseReturnValue:
+        made: ResponseReturnValue = getattr(import_module(f"voltaun.pages.{module}"), name)(**given)
+        return made
     return view

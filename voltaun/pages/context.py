@@ -5,12 +5,11 @@ from __future__ import annotations
 import sqlite3
 import threading
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Hashable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import replace
 from datetime import date, datetime, timedelta
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from flask import current_app, g
 
@@ -18,58 +17,68 @@ from voltaun.core.instants import day_start, local_day
 from voltaun.core.learned.account import Account, reckon
 from voltaun.core.log.days import Day, by_day
 from voltaun.core.log.events import days_of_events
-from voltaun.core.log.ledger import Interval
 from voltaun.core.outlook.ask import LEARN_DAYS, Ask, Known, known
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.changes import part_changes
-from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.model import SKY
 from voltaun.database import asking, clearsky, dayplan, readings, weather
 from voltaun.database.asking import kept_ask
 from voltaun.database.connection import connect, connect_reading, transaction
 from voltaun.database.monitors import put_setting, setting
-from voltaun.database.rigs import KeptRig
-from voltaun.database.weather import KeptWeather
 from voltaun.words.readings import EVENT_WORDS
 from voltaun.words.reasons import say
 from voltaun.words.rig import changed_words
 
 if TYPE_CHECKING:
+    from collections.abc import Callable, Hashable, Iterator
+
     from voltaun.core.dayplan.marks import Marks
     from voltaun.core.dayplan.plan import DayPlan
+    from voltaun.core.log.ledger import Interval
     from voltaun.core.outlook.outlook import Outlook
     from voltaun.core.outlook.present import Present
+    from voltaun.core.outlook.replay import Again
+    from voltaun.core.rig.rig import Rig
+    from voltaun.core.series import Kind
+    from voltaun.core.sky.clear_sky import RigSun
+    from voltaun.database.rigs import KeptRig
+    from voltaun.database.weather import KeptWeather
+
+T = TypeVar("T")
 
 
-def db():
+def db() -> sqlite3.Connection:
     """This request's connection, which only reads and waits for nobody."""
     if "db" not in g:
         g.db = connect_reading(current_app.config["DATABASE"])
-    return g.db
+    found: sqlite3.Connection = g.db
+    return found
 
 
 WAITS = 2.5
 """So long a page's writing waits for another's, s; then it is said, and the page tries again by itself."""
 
 
-def writer():
+def writer() -> sqlite3.Connection:
     """This request's connection that writes."""
     if "writer" not in g:
         g.writer = connect(current_app.config["DATABASE"], patience=WAITS)
-    return g.writer
+    found: sqlite3.Connection = g.writer
+    return found
 
 
 def rig() -> Rig:
     """The rig of this request's address."""
-    return g.kept.rig
+    of: KeptRig = g.kept
+    return of.rig
 
 
-def sun():
+def sun() -> RigSun | None:
     """The clear-sky harvest of this request's rig; None without arrays."""
     return kept("sun", state(), lambda: clearsky.sun_of(tables_db(rig()), rig()))
 
 
-def tables_db(of: Rig):
+def tables_db(of: Rig) -> sqlite3.Connection:
     """A connection for the clear-sky tables of a rig: one that can keep them only when some are still to be made."""
     if clearsky.complete(db(), of):
         return db()
@@ -84,9 +93,9 @@ KEPT = 8
 """So many of each thing that was reckoned are kept by the server, for the rigs that are looked at."""
 
 
-def kept(name: str, key: Hashable, make: Callable[[], Any]) -> Any:
+def kept(name: str, key: Hashable, make: Callable[[], T]) -> T:
     """What was reckoned under a name, once for each key."""
-    found = current_app.extensions.setdefault(f"voltaun-{name}", {})
+    found: dict[Hashable, T] = current_app.extensions.setdefault(f"voltaun-{name}", {})
     try:
         return found[key]
     except KeyError:
@@ -102,7 +111,7 @@ def peek(name: str, key: Hashable) -> Any:
     return current_app.extensions.get(f"voltaun-{name}", {}).get(key)
 
 
-def state() -> tuple:
+def state() -> tuple[Any, ...]:
     """What everything that is reckoned of this request's rig depends on: rig and log as they are kept."""
     return (g.kept.id, g.kept.version, readings.stamp(db()))
 
@@ -148,7 +157,7 @@ class Recent:
     """The late part of the log, reckoned: what is known from it, how many rows of it cannot be read, and its days by
     the calendar once they are asked for."""
 
-    def __init__(self, now: datetime, today: date):
+    def __init__(self, now: datetime, today: date) -> None:
         first = day_start(today - timedelta(days=LEARN_DAYS), rig().zone)
         found = readings.since(db(), g.kept.id, first)
         self._rig, self._sun = rig(), sun()
@@ -193,16 +202,17 @@ def weathers() -> list[KeptWeather]:
     return kept("weathers", (g.kept.id, numbers), lambda: weather.of_rig(db(), g.kept.id)) if numbers else []
 
 
-def _sky_kind(today: date):
+def _sky_kind(today: date) -> Kind:
     """What is believed of the sky before the log tells: by the weather files of the place, where there are some. What
     they say is kept beside them, and made anew when they or the rig's planes are others."""
     files = weather.numbers(db(), g.kept.id)
-    if not files or sun() is None:
+    clear = sun()
+    if not files or clear is None:
         return SKY
     from voltaun.core.sizing import climate
     told, wanted = setting(db(), g.kept.id, "sky_of_place", {}), climate.made_for(rig(), files)
     if told.get("made_for") != wanted:
-        told = {"made_for": wanted, "months": climate.month_shares_of(rig(), sun(), [of.weather for of in weathers()])}
+        told = {"made_for": wanted, "months": climate.month_shares_of(rig(), clear, [of.weather for of in weathers()])}
         with suppress(sqlite3.Error), transaction(writer()) as kept_in:  # a disk that takes nothing: made, but not kept
             put_setting(kept_in, g.kept.id, "sky_of_place", told)
     return climate.sky_kind(told["months"], today)
@@ -223,7 +233,8 @@ def tried_on() -> dict[str, Any] | None:
     if "tried_on" not in g:
         told = setting(db(), g.kept.id, "tried_on", None)
         g.tried_on = told if _can_be_tried(told) else None
-    return g.tried_on
+    found: dict[str, Any] | None = g.tried_on
+    return found
 
 
 def _can_be_tried(told: Any) -> bool:
@@ -269,7 +280,7 @@ class Look:
         return kept_ask(db(), g.kept, self.now, **told)
 
     @cached_property
-    def _key(self) -> tuple:
+    def _key(self) -> tuple[Any, ...]:
         """What the answer depends on."""
         ask = self.ask
         return (*state(), ask.as_of, ask.plans, ask.rule, tuple(sorted(ask.skies.items())), repr(tried_on()),
@@ -279,7 +290,7 @@ class Look:
     def present(self) -> Present | None:
         """What is said of now; None when nobody can tell, and `why_none` says why."""
         from voltaun.core.outlook.present import present
-        made = peek("outlook", self._key)
+        made: Outlook | None = peek("outlook", self._key)
         if made is not None:
             return made.present
         try:
@@ -315,16 +326,16 @@ class Look:
             return None
 
     @cached_property
-    def worst(self):
+    def worst(self) -> Again | None:
         """The worst stretch of the log from the level now on; None without a level or such a stretch."""
         return self.worst_of(self.ask, self.outlook) if self.outlook else None
 
-    def worst_of(self, ask: Ask, made: Outlook):
+    def worst_of(self, ask: Ask, made: Outlook) -> Again | None:
         """The same for a question otherwise, with what was made of it."""
         from voltaun.core.outlook.replay import run_again
         return run_again(ask, made.present, self.recent.worst_days)
 
-    def ahead(self, **otherwise) -> Outlook:
+    def ahead(self, **otherwise: Any) -> Outlook:
         """The outlook as things stand, or with something of the question otherwise. Raises NoOutlook."""
         # Imported once an outlook is wanted: most pages want none.
         from voltaun.core.outlook.outlook import outlook
@@ -350,4 +361,5 @@ def look() -> Look:
     """This request's look at the log."""
     if "look" not in g:
         g.look = Look()
-    return g.look
+    found: Look = g.look
+    return found

@@ -5,8 +5,11 @@ words come alone; `X-Again` says that trying again makes sense, `X-Token` brings
 """
 
 import sqlite3
+from collections.abc import Callable
+from typing import Any
 
 from flask import Flask, current_app, request
+from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import CSRFError, generate_csrf
 
 from voltaun.database import connection
@@ -39,13 +42,13 @@ def register(app: Flask, most_mb: int) -> None:
     app.register_error_handler(CSRFError, _stale)
 
 
-def _answer(code: int, title: str, words: str, again: bool = False):
-    def show(_error):
+def _answer(code: int, title: str, words: str, again: bool = False) -> Callable[..., Any]:
+    def show(_error: Exception) -> ResponseReturnValue:
         return page(code, title, words, again)
     return show
 
 
-def _file_trouble(error):
+def _file_trouble(error: sqlite3.OperationalError) -> tuple[str, int, dict[str, Any]]:
     """A full disk, a file that another program holds, a damaged row: said as such, and nothing half written."""
     kind = connection.kind_of(error, current_app.config["DATABASE"])
     if kind in ("damaged", "other"):
@@ -53,11 +56,12 @@ def _file_trouble(error):
     return page(*_TROUBLES[kind], again=kind in ("busy", "full"))
 
 
-def _stale(_error):
+def _stale(_error: CSRFError) -> tuple[str, int, dict[str, str]]:
     return page(400, "This page had gone stale", "Nothing was written yet.", again=True, token=True)
 
 
-def page(code: int, title: str, words: str, again: bool = False, token: bool = False):
+def page(code: int, title: str, words: str, again: bool = False, token: bool = False) -> tuple[str, int,
+         dict[str, Any]]:
     """An error's answer; what was typed is on it, to be sent once more when that makes sense."""
     headers = {"X-Again": "yes"} if again else {}
     if request.headers.get("HX-Request"):

@@ -2,6 +2,8 @@
 
 import re
 from datetime import datetime, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
 
 from flask import g
 from flask_wtf import FlaskForm
@@ -11,6 +13,7 @@ from wtforms.widgets import TextInput
 
 from voltaun.core.instants import resolve
 from voltaun.core.rig.bank import capacity_ah, nominal_voltage, pooled_soc, soc_from_gravity
+from voltaun.core.rig.parts import Bank
 from voltaun.core.rig.rig import Rig
 from voltaun.core.units import QuantityError, parse
 from voltaun.formats.when import TwoWays, read_clock, read_when
@@ -25,7 +28,7 @@ class TypedField(Field):
 
     widget = TextInput()
 
-    def process_formdata(self, values):
+    def process_formdata(self, values: list[str]) -> None:
         self.typed = values[0].strip() if values else ""
         self.data = None
         if not self.typed:
@@ -38,16 +41,16 @@ class TypedField(Field):
         except QuantityError as error:
             raise ValueError(refusal(error)) from error
 
-    def process_data(self, value):
+    def process_data(self, value: Any) -> None:
         self.data, self.typed = value, self.show(value)
 
-    def _value(self):
+    def _value(self) -> str:
         return self.typed or ""
 
-    def read(self, text):
+    def read(self, text: str) -> Any:
         return text
 
-    def show(self, value):
+    def show(self, value: Any) -> str:
         return "" if value is None else str(value)
 
 
@@ -57,14 +60,16 @@ class QuantityField(TypedField):
     unit  that a bare number is in, where the label names another than the kind's own (kWh)
     """
 
-    def __init__(self, label, kind, low=0.0, high=None, unit="", **options):
+    def __init__(self, label: str, kind: str, low: float | None = 0.0, high: float | None = None, unit: str = "",
+                 **options: Any) -> None:
         super().__init__(label, **options)
-        self.kind, self.low, self.high, self.unit, self.volts = kind, low, high, unit, None
+        self.kind, self.low, self.high, self.unit = kind, low, high, unit
+        self.volts: float | None = None
 
-    def read(self, text):
+    def read(self, text: str) -> Any:
         return parse(text, self.kind, volts=self.volts, low=self.low, high=self.high, unit=self.unit)
 
-    def show(self, value):
+    def show(self, value: Any) -> str:
         if value is None:
             return ""
         if self.unit:
@@ -75,10 +80,10 @@ class QuantityField(TypedField):
 class WholeField(QuantityField):
     """A whole number."""
 
-    def __init__(self, label, low=1, high=10_000, **options):
+    def __init__(self, label: str, low: int = 1, high: int = 10_000, **options: Any) -> None:
         super().__init__(label, "number", low, high, **options)
 
-    def read(self, text):
+    def read(self, text: str) -> int:
         number = super().read(text)
         if number != int(number):
             raise QuantityError(repr(text), "a whole number", "2")
@@ -88,7 +93,7 @@ class WholeField(QuantityField):
 class RunField(TypedField):
     """What a started source gave, as (Wh, hours): `1.5`, `1 h 30`, `480 Wh`, or both: `480 Wh in 1.5 h`."""
 
-    def read(self, text):
+    def read(self, text: str) -> tuple[float | None, float | None]:
         wh, hours = None, None
         for part in text.lower().split(" in "):
             if "w" in part or "a" in part:
@@ -97,7 +102,7 @@ class RunField(TypedField):
                 hours = parse(part, "duration", low=0, high=9000)
         return wh, hours
 
-    def show(self, value):
+    def show(self, value: Any) -> str:
         wh, hours = value or (None, None)
         return " in ".join(f"{amount:.6g} {unit}" for amount, unit in ((wh, "Wh"), (hours, "h")) if amount is not None)
 
@@ -105,10 +110,10 @@ class RunField(TypedField):
 class InstantField(TypedField):
     """A local date and time in the rig's zone; `remark` says so when the clock shows it twice or not at all."""
 
-    zone = None
-    remark = None
+    zone: ZoneInfo = ZoneInfo("UTC")
+    remark: str | None = None
 
-    def read(self, text):
+    def read(self, text: str) -> datetime:
         try:
             local = read_when(text)
         except TwoWays as two:
@@ -121,19 +126,19 @@ class InstantField(TypedField):
         instant, self.remark = resolve(local, self.zone)
         return instant
 
-    def show(self, value):
+    def show(self, value: Any) -> str:
         return "" if value is None else f"{value.astimezone(self.zone):%Y-%m-%dT%H:%M}"
 
 
 class PlacedForm(FlaskForm):
     """A form whose instants are in a rig's zone and not after now, and whose energies may be given in Ah."""
 
-    def __init__(self, rig: Rig, now: datetime, **options):
+    def __init__(self, rig: Rig, now: datetime, **options: Any) -> None:
         self._rig, self._now = rig, now
         super().__init__(**options)
 
     class Meta(FlaskForm.Meta):
-        def bind_field(self, form, unbound_field, options):
+        def bind_field(self, form: "PlacedForm", unbound_field: Any, options: Any) -> Field:
             # Fields read while they are made, so zone and voltage must be theirs before.
             field = super().bind_field(form, unbound_field, options)
             if isinstance(field, InstantField):
@@ -144,13 +149,12 @@ class PlacedForm(FlaskForm):
                 field.volts = nominal_voltage(form._rig.bank)
             return field
 
-    def validate_at(self, field):
+    def validate_at(self, field: InstantField) -> None:
         if not field.typed:
             raise ValidationError("Found nothing, expected a date and time, such as 2026-11-24 19:30.")
         if field.data is not None and field.data > self._latest():
             raise ValidationError(f"Found a time that is still to come, expected one not after now, "
                                   f"{self._now.astimezone(self._rig.zone):%Y-%m-%d %H:%M}.")
-
 
     def _latest(self) -> datetime:
         """The latest time that can be meant. A machine whose clock has stopped does not know it."""
@@ -165,12 +169,12 @@ class LevelField(QuantityField):
     between spaces, strokes or semicolons: `74 78`. A comma between digits is a decimal's.
     """
 
-    bank = None
+    bank: Bank
 
-    def __init__(self, label, **options):
+    def __init__(self, label: str, **options: Any) -> None:
         super().__init__(label, "percent", **options)
 
-    def read(self, text):
+    def read(self, text: str) -> tuple[float, tuple[float, ...]]:
         if text.lower().endswith("ah"):
             return self._of_charge(text), ()
         if text.lower().startswith("sg"):
@@ -184,7 +188,7 @@ class LevelField(QuantityField):
         except ValueError as error:
             raise QuantityError(repr(text), str(error).partition("expected ")[2], "74") from error
 
-    def _of_cells(self, text) -> float:
+    def _of_cells(self, text: str) -> float:
         """The level by a hydrometer: `sg 1.225`, or each cell's, `sg 1.265 1.260 1.230`."""
         try:
             cells = [float(part.replace(",", ".")) for part in text[2:].split()]
@@ -193,7 +197,7 @@ class LevelField(QuantityField):
             words = str(error) if "expected" in str(error) else "found no number, expected a gravity"
             raise QuantityError(repr(text), words.partition("expected ")[2], "sg 1.225") from error
 
-    def _of_charge(self, text) -> float:
+    def _of_charge(self, text: str) -> float:
         full = capacity_ah(self.bank)
         if full is None:
             raise QuantityError(f"{text!r} on a bank whose Ah are not known", "a percent", "74")
@@ -202,7 +206,7 @@ class LevelField(QuantityField):
             raise QuantityError(f"{text!r} on a bank of {full:g} Ah", f"up to {full:g} Ah", "74 or 142 Ah")
         return min(1.0, charge / full)
 
-    def show(self, value):
+    def show(self, value: Any) -> str:
         soc, packs = value or (None, ())
         return " ".join(super(LevelField, self).show(each) for each in packs) if packs else super().show(soc)
 
@@ -210,7 +214,7 @@ class LevelField(QuantityField):
 class ClockField(TypedField):
     """A time of day, `13:40`."""
 
-    def read(self, text):
+    def read(self, text: str) -> str:
         clock = read_clock(text)
         if clock is None:
             raise QuantityError(repr(text[:40]), "a time of day", "13:40 or 1:40 pm")
@@ -220,5 +224,5 @@ class ClockField(TypedField):
 class ChoiceField(SelectField):
     """A choice; the blank one is None."""
 
-    def __init__(self, label, choices, **options):
+    def __init__(self, label: str, choices: list[tuple[str, str]], **options: Any) -> None:
         super().__init__(label, choices=choices, coerce=lambda value: value or None, validate_choice=True, **options)

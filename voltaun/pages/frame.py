@@ -5,11 +5,14 @@ import re
 from datetime import UTC, date, datetime, timedelta
 from functools import cache
 from pathlib import Path
+from typing import Any
 
 from flask import Flask, abort, current_app, g, redirect, request, url_for
+from markupsafe import Markup
 
 from voltaun import clock
 from voltaun.core.outlook.standing import last_level
+from voltaun.core.outlook.ways import Way
 from voltaun.database import backup, readings, rigs
 from voltaun.database.connection import hindrance
 from voltaun.formats.plan_text import as_text
@@ -43,7 +46,7 @@ def install(app: Flask) -> None:
                                  day_words=day_words)
 
 
-def _plan_words(way) -> list[str]:
+def _plan_words(way: Way) -> list[str]:
     """The plans of a way of the advice, each as a form sends it back."""
     return [as_text(plan, rig()) for plan in way.plans]
 
@@ -63,7 +66,7 @@ def last_copy() -> tuple[date | None, str | None]:
 @cache
 def static_url(name: str) -> str:
     """A static file's address, with a mark that changes when the file does."""
-    data = (Path(current_app.static_folder) / name).read_bytes()
+    data = (Path(current_app.static_folder or "") / name).read_bytes()
     return url_for("static", filename=name, v=hashlib.sha256(data).hexdigest()[:10])
 
 
@@ -72,7 +75,7 @@ def _unbroken(text: str) -> str:
     return re.sub(r"(?<=\d) (?:in 10\b|%)", lambda of: of[0].replace(" ", "\N{NO-BREAK SPACE}"), text)
 
 
-def _load_rig(_endpoint, values) -> None:
+def _load_rig(_endpoint: str | None, values: dict[str, Any] | None) -> None:
     g.now = clock.now()
     if not values or "rig_id" not in values:
         return
@@ -113,11 +116,11 @@ def _see_to_the_clock() -> None:
 class Clock:
     """What the machine's clock says, the newest reading's time, and whether it is the clock that is wrong."""
 
-    def __init__(self, says: datetime, newest: datetime, dead: bool):
+    def __init__(self, says: datetime, newest: datetime, dead: bool) -> None:
         self.says, self.newest, self.dead = says, newest, dead
 
 
-def _context() -> dict:
+def _context() -> dict[str, Any]:
     ground = request.cookies.get("ground", "device")
     part = "HX-Request" in request.headers and "HX-Boosted" not in request.headers
     frame = {"ground": ground if ground in GROUNDS else "device", "weaves": weave.definitions, "kept": g.get("kept"),
@@ -149,7 +152,7 @@ STILL_SO = timedelta(days=1)
 class _Glass:
     """The sight-glass, drawn when a template asks for it."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         seen, bank = look(), rig().bank
         now = seen.present
         days = now.energy_wh / now.drain.wh if now and now.drain.wh and not now.silent else None
@@ -160,8 +163,8 @@ class _Glass:
                           now.days["everyday_floor"].p50 if now and days else None,
                           (now.soc.p10, now.soc.p90) if now and now.vague and not now.silent else None)
 
-    def upright(self):
+    def upright(self) -> Markup:
         return glass.upright(*self.arguments)
 
-    def lying(self):
+    def lying(self) -> Markup:
         return glass.lying(*self.arguments)

@@ -9,6 +9,7 @@ from pathlib import Path
 from urllib.parse import urlsplit
 
 from flask import Flask, Response, request
+from flask.typing import ResponseReturnValue
 
 POLICY = "; ".join((
     "default-src 'none'", "script-src 'self'", "style-src 'self'", "img-src 'self'", "font-src 'self'",
@@ -60,7 +61,7 @@ def cookie_name(database: Path) -> str:
 _THIS_MACHINE = re.compile(r"(?:localhost|127\.0\.0\.1|\[::1\])(?::\d{1,5})?", re.ASCII | re.IGNORECASE)
 
 
-def _refuse_others():
+def _refuse_others() -> Response | None:
     """Another site, or another program's page on this machine, has nothing to ask here; nor has who calls this
     machine by another name, as a page elsewhere does that had its own name point here."""
     if not _THIS_MACHINE.fullmatch(request.headers.get("Host", "")):
@@ -78,7 +79,7 @@ def _refuse_others():
     return None
 
 
-def _refuse_endless():
+def _refuse_endless() -> Response | None:
     values = [*request.args.values()]
     if request.method == "POST" and request.mimetype == "application/x-www-form-urlencoded":
         values += [each for name in request.form for each in request.form.getlist(name)]
@@ -88,7 +89,7 @@ def _refuse_endless():
     return None
 
 
-def _headers(response: Response) -> Response:
+def _headers(response: Response) -> ResponseReturnValue:
     response.headers["Content-Security-Policy"] = POLICY
     response.headers["X-Content-Type-Options"] = "nosniff"
     response.headers["Referrer-Policy"] = "same-origin"
@@ -116,7 +117,7 @@ def _path_of(address: str) -> str:
         return ""
 
 
-def _compress(response: Response) -> Response:
+def _compress(response: Response) -> ResponseReturnValue:
     if (response.mimetype not in _COMPRESSED or "gzip" not in request.headers.get("Accept-Encoding", "")
             or response.status_code != 200 or "Content-Encoding" in response.headers
             or "Content-Range" in response.headers):

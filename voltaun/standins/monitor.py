@@ -6,7 +6,10 @@ it is silent, slow, lying or garbled instead.
 
 import math
 import time
+from collections.abc import Callable
 from functools import cache
+from http.server import ThreadingHTTPServer
+from typing import Any
 
 from voltaun.standins import serving
 
@@ -20,13 +23,13 @@ _HEADER = "at,volts,amps,watts,soc_percent,charge_wh,discharge_wh\n"
 
 
 @cache
-def _day() -> list[tuple[float, float, float, float]]:
+def _day() -> list[tuple[float, ...]]:
     """Each minute of a day (UTC, each day alike): W, and Wh charged, drained and stored since it began."""
-    def sun(minute):
+    def sun(minute: int) -> float:
         since = (minute / 60 - 20) % 24
         return 900 * math.sin(since / 10 * math.pi) if since < 10 else 0.0
 
-    def load(minute):
+    def load(minute: int) -> float:
         return 205 + 120 * (8 <= minute / 60 < 13) + 40 * math.sin(minute / 7)
     minutes, charged, drained = [], 0.0, 0.0
     for minute in range(1440):
@@ -38,7 +41,7 @@ def _day() -> list[tuple[float, float, float, float]]:
     return [(watts, into, out, kept * into - out) for watts, into, out in minutes]
 
 
-def sample(at: int) -> tuple[float, float, float, float, float, float]:
+def sample(at: int) -> tuple[float, ...]:
     """What it shows at an instant (seconds since 1970): a bank filled by day and drained by night."""
     watts, charged, drained, stored = _day()[at // STEP % 1440]
     days, (_, day_charged, day_drained, _) = at // 86_400, _day()[-1]
@@ -60,9 +63,10 @@ def text(since: int, until: int, manner: str = "well") -> str:
     return "".join(rows) if manner != "garbled" else "at,watts\n" + "<?>\x00,,\n" * 3
 
 
-def server(port: int, manner: str = "well", slow_seconds: float = 60.0, clock=time.time):
+def server(port: int, manner: str = "well", slow_seconds: float = 60.0,
+           clock: Callable[..., Any] = time.time) -> ThreadingHTTPServer:
     """A server on the loopback, ready to run; port 0 takes a free one."""
-    def answer(path, asked):
+    def answer(path: str, asked: dict[str, str]) -> serving.Answer:
         if path != "/samples.csv":
             return 404, "text/plain", b""
         if manner in ("silent", "slow"):

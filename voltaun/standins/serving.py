@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from typing import Any
 from urllib.parse import parse_qs, urlparse
 
 Answer = tuple[int, str, bytes] | None
@@ -11,7 +12,7 @@ Answer = tuple[int, str, bytes] | None
 def server(port: int, answer: Callable[[str, dict[str, str]], Answer]) -> ThreadingHTTPServer:
     """A server, ready to run; port 0 takes a free one. `answer` gets the path and what was asked."""
     class Handler(BaseHTTPRequestHandler):
-        def do_GET(self):
+        def do_GET(self) -> None:
             asked = urlparse(self.path)
             made = answer(asked.path, {name: values[0] for name, values in parse_qs(asked.query).items()})
             if made is None:
@@ -23,6 +24,6 @@ def server(port: int, answer: Callable[[str, dict[str, str]], Answer]) -> Thread
             self.end_headers()
             self.wfile.write(body)
 
-        def log_message(self, *_):
+        def log_message(self, *_: Any) -> None:
             pass
     return ThreadingHTTPServer(("127.0.0.1", port), Handler)

@@ -6,6 +6,8 @@
 import hashlib
 import json
 from datetime import date, timedelta
+from http.server import ThreadingHTTPServer
+from typing import Any
 
 from voltaun.standins import serving
 
@@ -13,7 +15,7 @@ _WORDS = ("clear", "clear", "mixed", "mixed", "overcast", "storm")
 MOST_DAYS = 14
 
 
-def words(first: date, days: int) -> list[dict]:
+def words(first: date, days: int) -> list[dict[str, Any]]:
     """The same word for the same day whenever it is asked; skies come in spells of two days."""
     found = []
     for n in range(min(days, MOST_DAYS)):
@@ -23,9 +25,9 @@ def words(first: date, days: int) -> list[dict]:
     return found
 
 
-def server(port: int, garbled: bool = False):
+def server(port: int, garbled: bool = False) -> ThreadingHTTPServer:
     """A server on the loopback, ready to run; port 0 takes a free one."""
-    def answer(path, asked):
+    def answer(path: str, asked: dict[str, str]) -> serving.Answer:
         if path != "/sky.json":
             return 404, "text/plain", b""
         try:

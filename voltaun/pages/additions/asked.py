@@ -1,7 +1,11 @@
 """What is asked of the simulation: limits, the user's word on the seasons, a price list; read from what was typed."""
 
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field, replace
+from sqlite3 import Connection
 from typing import Any
+
+from werkzeug.datastructures import MultiDict
 
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing import MOST_PANELS, MOST_STRINGS
@@ -82,7 +86,7 @@ class Asked:
         return read_prices(self.prices.encode()) if self.prices.strip() else []
 
 
-def kept(db, rig_id: int) -> Asked:
+def kept(db: Connection, rig_id: int) -> Asked:
     """The question as it was last asked of this rig; what does not fit any more is left out."""
     told = setting(db, rig_id, "additions", {})
     told = told if isinstance(told, dict) else {}
@@ -113,7 +117,7 @@ def kept(db, rig_id: int) -> Asked:
     return asked
 
 
-def keep(db, rig_id: int, asked: Asked) -> None:
+def keep(db: Connection, rig_id: int, asked: Asked) -> None:
     """Keep the question. To be called in a transaction."""
     measures = None if asked.measures is None else [
         asdict(of.measure) | {"together": of.together, "removed": of.removed} for of in asked.measures]
@@ -126,14 +130,15 @@ def _told(kept_as: dict[str, Any]) -> Told | None:
     """A measure as it was kept; None for one that cannot be."""
     try:
         names, months = (tuple(kept_as.get(name, ())) for name in ("names", "months"))
-        figures = {name: kept_as.get(name) for name in ("kind", "below", "until", "hours", "every", "degrees", "share")}
+        figures: dict[str, Any] = {name: kept_as.get(name) for name in (
+            "kind", "below", "until", "hours", "every", "degrees", "share")}
         return Told(Measure(names=names, months=months, **figures), bool(kept_as.get("together")),
                     bool(kept_as.get("removed")))
     except (ValueError, TypeError, AttributeError):
         return None
 
 
-def typed(form, asked: Asked) -> tuple[Asked, list[str]]:
+def typed(form: MultiDict[str, str], asked: Asked) -> tuple[Asked, list[str]]:
     """The question with what was typed of it, and what is wrong with that."""
     faults: list[str] = []
     numbers = dict(asked.numbers)
@@ -182,15 +187,18 @@ TAKES = {"leave_off": ("names", "below", "months"), "shift": ("names", "months")
 
 def named(rig: Rig) -> dict[str, list[str]]:
     """What each kind of measure can be done with here, by name; kinds that the rig has nothing for are left out."""
-    parts = {"leave_off": rig.loads, "shift": rig.loads, "drive": rig.vehicles, "mains": rig.mains,
-             "generator": rig.generators, "tilt": [of for of in rig.arrays if not of.aimed_per_day]}
+    parts: dict[str, Sequence[Any]] = {
+        "leave_off": rig.loads, "shift": rig.loads, "drive": rig.vehicles, "mains": rig.mains,
+        "generator": rig.generators, "tilt": [of for of in rig.arrays if not of.aimed_per_day]}
     found = {kind: [part.name for part in of] for kind, of in parts.items() if of}
     return found | ({"inverter": []} if rig.inverter else {}) | {"away": []}
 
 
-def measure_from(form) -> tuple[Measure | None, list[str]]:
+def measure_from(form: MultiDict[str, str]) -> tuple[Measure | None, list[str]]:
     """The measure that was typed, or what is wrong with it."""
-    kind, faults, figures = form.get("kind", ""), [], {}
+    kind = form.get("kind", "")
+    faults: list[str] = []
+    figures: dict[str, Any] = {}
     if kind not in TAKES:
         return None, [f"Found {kind[:40]!r}, expected one of the measures."]
     for name, (quantity, label) in FIGURES.items():
@@ -206,7 +214,9 @@ def measure_from(form) -> tuple[Measure | None, list[str]]:
     months = tuple(sorted({int(month) for month in form.getlist("months") if month.isascii() and month.isdigit()}))
     if not faults:
         try:
-            return Measure(kind, tuple(form.getlist("names")), **({"months": months} if months else {}), **figures), []
+            if months:
+                figures["months"] = months
+            return Measure(kind, tuple(form.getlist("names")), **figures), []
         except ValueError as error:
             faults.append(f"{begin(str(error))}.")
     return None, faults

@@ -1,16 +1,20 @@
 """Before buying: candidates side by side, by what their labels say."""
 
+from collections.abc import Sequence
 from dataclasses import asdict, replace
+from functools import partial
+from typing import Any
 
 from flask import abort, flash, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 from wtforms import Form, SelectField, StringField
 from wtforms.validators import InputRequired, Length
 
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.parts import CHEMISTRIES
-from voltaun.core.sizing.candidates import MOST, Candidate, compare, with_candidate
+from voltaun.core.sizing.candidates import MOST, Candidate, Compared, compare, with_candidate
 from voltaun.core.sizing.choices import Offer
-from voltaun.core.sizing.simulation import outcome_of
+from voltaun.core.sizing.simulation import Spread, outcome_of
 from voltaun.core.sky.clear_sky import monthly_clear_sky
 from voltaun.database import clearsky
 from voltaun.database.connection import transaction
@@ -77,12 +81,12 @@ def _keep(listed: list[tuple[Candidate, bool]]) -> None:
         put_setting(db, g.kept.id, "candidates", [asdict(of) | {"removed": removed} for of, removed in listed])
 
 
-def beside():
+def beside() -> tuple[str, int]:
     """The page."""
     return _render(CandidateForm())
 
 
-def _render(form, status=200, faults=()):
+def _render(form: CandidateForm, status: int = 200, faults: Sequence[str] = ()) -> tuple[str, int]:
     rig, learned = context.rig(), context.lately().learned
     there = [(n, of) for n, (of, removed) in enumerate(_everything()) if not removed]
     listed = [(n, of) for n, of in there if _fits(of)]
@@ -98,21 +102,21 @@ def _render(form, status=200, faults=()):
                            estimate=ESTIMATE), status
 
 
-def _short(compared) -> list:
+def _short(compared: list[Compared]) -> list[Any]:
     """Days a year below the floor with each, None where nothing can be simulated."""
     made, _ = simulated.found()
     if made is None:
         return [None] * len(compared)
 
-    def with_(of):
+    def with_(of: Compared) -> Spread:
         known, lane = with_candidate(context.rig(), of.rig, made.ask.known)
         ask = replace(made.ask, rig=of.rig, known=known, years=YEARS, offer=Offer(0, 0), other_sun=None, replays=False)
         return outcome_of(ask, lane).below
     key = (*context.state(), repr(simulated.question()))
-    return [context.kept("candidates", (*key, of.candidate), lambda of=of: with_(of)) for of in compared]
+    return [context.kept("candidates", (*key, of.candidate), partial(with_, of)) for of in compared]
 
 
-def add():
+def add() -> ResponseReturnValue:
     """Put one more beside the others."""
     form, listed = CandidateForm(request.form), _everything()
     if not form.validate():
@@ -129,7 +133,7 @@ def add():
     return redirect(url_for("additions.beside", rig_id=g.kept.id), 303)
 
 
-def change(number: int):
+def change(number: int) -> ResponseReturnValue:
     """Take one away, or put it back."""
     listed = _everything()
     if number >= len(listed):

@@ -3,6 +3,7 @@
 from dataclasses import replace
 
 from flask import abort, flash, g, redirect, request, url_for
+from flask.typing import ResponseReturnValue
 
 from voltaun.core.sizing.choices import panel_of
 from voltaun.core.sizing.measures import fits
@@ -18,7 +19,7 @@ from voltaun.words import additions
 from voltaun.words import sentences as words
 
 
-def keep():
+def keep() -> ResponseReturnValue:
     """Keep the figures of the question."""
     before = asking.kept(context.db(), g.kept.id)
     after, faults = asking.typed(request.form, before)
@@ -30,7 +31,7 @@ def keep():
     return redirect(url_for("additions.show", rig_id=g.kept.id), 303)
 
 
-def keep_prices():
+def keep_prices() -> ResponseReturnValue:
     """Keep the price list, typed or from a file."""
     file = request.files.get("file")
     data = file.read() if file and file.filename else request.form.get("prices", "").encode()
@@ -46,7 +47,7 @@ def keep_prices():
     return redirect(url_for("additions.leaf", rig_id=g.kept.id, leaf="prices"), 303)
 
 
-def try_on():
+def try_on() -> ResponseReturnValue:
     """Look ahead on every page as if an option stood there, or take it off again."""
     panels, strings = (request.form.get(name, 0, type=int) for name in ("panels", "strings"))
     if not (0 <= panels <= 40 and 0 <= strings <= 20):
@@ -64,12 +65,12 @@ def try_on():
     return redirect(url_for("outlook.show" if told else "additions.show", rig_id=g.kept.id), 303)
 
 
-def add_measure():
+def add_measure() -> ResponseReturnValue:
     """Look at one thing more that is done without buying."""
     measure, faults = asking.measure_from(request.form)
     if measure and not fits(context.rig(), measure):
         faults.append("The rig has nothing of that name; choose one of what it has.")
-    if faults:
+    if faults or measure is None:
         return render(422, faults, request.form, "without")
     before = asking.kept(context.db(), g.kept.id)
     listed = before.listed(context.rig())
@@ -80,7 +81,7 @@ def add_measure():
     return redirect(url_for("additions.leaf", rig_id=g.kept.id, leaf="without"), 303)
 
 
-def change_measure(number: int):
+def change_measure(number: int) -> ResponseReturnValue:
     """Do a measure in any case or not, take it off the list, or put it back."""
     before = asking.kept(context.db(), g.kept.id)
     listed = before.listed(context.rig())
@@ -102,7 +103,7 @@ def change_measure(number: int):
     return redirect(url_for("additions.leaf", rig_id=g.kept.id, leaf="without"), 303)
 
 
-def bring_weather():
+def bring_weather() -> ResponseReturnValue:
     """Keep a weather file of the place, with what is to be said of it."""
     file = request.files.get("file")
     if not file or not file.filename:
@@ -120,7 +121,7 @@ def bring_weather():
     return redirect(url_for("additions.leaf", rig_id=g.kept.id, leaf="weather"), 303)
 
 
-def change_weather(weather_id: int):
+def change_weather(weather_id: int) -> ResponseReturnValue:
     """Take a weather file away, or bring it back."""
     removed = "back" not in request.form
     with transaction(context.writer()) as db:

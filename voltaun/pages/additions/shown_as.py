@@ -2,6 +2,7 @@
 
 import math
 from datetime import timedelta
+from typing import Any
 
 from flask import g, url_for
 
@@ -15,7 +16,7 @@ AGAIN_DAYS, AGAIN_FEW = 42, 12
 """So many days of the log are drawn again, those with the most of them below the floor; fewer on a phone."""
 
 
-def again_strips(made: Additions, which: int, key: str) -> list:
+def again_strips(made: Additions, which: int, key: str) -> list[Any]:
     """The log as it was and as it had been with an option, at both sizes; none while the log is not run again."""
     if made.again is None or not which:
         return []
@@ -23,6 +24,8 @@ def again_strips(made: Additions, which: int, key: str) -> list:
     rig, floors = ask.rig, (ask.rig.bank.everyday_floor, ask.rig.bank.hard_floor)
     lived = context.kept("levels_again", (*context.state(), key, which), lambda: levels_again(
         rig, ask.known, ask.believed_sun, lane, ask.offer.aims, ask.other_sun))
+    if lived is None:
+        return []
     pictures = []
     for size, count in ((strip.WIDE, AGAIN_DAYS), (strip.NARROW, AGAIN_FEW)):
         begin = lived.worst(floors[0], count)
@@ -46,7 +49,7 @@ SORTED = {"usual": "usual year", "hard": "hard year", "unserved": "unserved", "p
 
 def sorted_by(made: Additions, by: str) -> list[int]:
     """All options by a column, the least first, what is not known last."""
-    def key(n: int):
+    def key(n: int) -> tuple[bool, float, float]:
         of, came = made.choices[n], made.outcomes[n]
         value = {"usual": came.below.p50, "hard": came.below.p90, "unserved": came.unserved_wh.mean, "price": of.price,
                  "kg": of.weight_kg, "roof": of.roof_m2}[by]
@@ -60,8 +63,9 @@ PRICE_LINES = 5
 
 def price_step(made: Additions) -> float | None:
     """Between two lines of equal price: one, two or five times a power of ten; None without prices."""
-    prices = [of.price for of in made.choices if not of.bought and not of.measures]
-    if None in prices or not (most := max(prices)):
+    plain = [of for of in made.choices if not of.bought and not of.measures]
+    prices = [of.price for of in plain if of.price is not None]
+    if len(prices) < len(plain) or not (most := max(prices)):
         return None
     rough = most / PRICE_LINES
     power = 10.0 ** math.floor(math.log10(rough))

@@ -4,13 +4,18 @@ import csv
 import io
 import math
 import threading
+from collections.abc import Callable
 from dataclasses import replace
+from typing import Any
 from zlib import crc32
 
 from flask import Flask, Response, abort, current_app, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+from numpy import ndarray
 
+from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing import YEARS
-from voltaun.core.sizing.choices import not_run, run_by_rule
+from voltaun.core.sizing.choices import Choice, not_run, run_by_rule
 from voltaun.core.sizing.question import additions_ask
 from voltaun.core.sizing.simulation import Additions, AdditionsAsk, Spread, outcome_of, simulate_additions
 from voltaun.core.sizing.worksheet import Option, Worksheet
@@ -31,16 +36,17 @@ def question() -> asking.Asked:
     """What is asked of this request's rig, read once."""
     if "additions_asked" not in g:
         g.additions_asked = asking.kept(context.db(), g.kept.id)
-    return g.additions_asked
+    asked: asking.Asked = g.additions_asked
+    return asked
 
 
-def _key() -> tuple:
+def _key() -> tuple[Any, ...]:
     """What an answer depends on."""
     return (*context.state(), context.look().today, repr(question()), weather.numbers(context.db(), g.kept.id),
             context.explained_steps())
 
 
-def months():
+def months() -> ndarray:
     """Mean share of clear sky in each month, (12,), by the log and the user's word."""
     return context.kept("month_shares", _key(), lambda: month_shares(
         context.lately().skies, question().shares, context.rig().place.latitude))
@@ -56,7 +62,7 @@ def _ask(years: int) -> AdditionsAsk:
                          all_year=asked.all_year)
 
 
-def _made(ask: AdditionsAsk, going=lambda part: True) -> Additions | str | None:
+def _made(ask: AdditionsAsk, going: Callable[..., Any] = lambda part: True) -> Additions | str | None:
     """The answer, why there is none, or None when `going` said no."""
     try:
         return simulate_additions(ask, going)
@@ -74,7 +80,7 @@ def found(years: int = COARSE) -> tuple[Additions | None, str | None]:
 class Running:
     """All of the years being run, beside the page that shows a few of them; one at a time for each rig."""
 
-    def __init__(self, app: Flask, key: tuple, ask: AdditionsAsk):
+    def __init__(self, app: Flask, key: tuple[Any, ...], ask: AdditionsAsk) -> None:
         self.key, self.part, self.stopped, self.done = key, 0.0, False, threading.Event()
         threading.Thread(target=self._run, args=(app, ask), name="years", daemon=True).start()
 
@@ -99,10 +105,17 @@ PATIENCE = 0.5
 
 
 def _running() -> dict[int, Running]:
-    return current_app.extensions.setdefault("voltaun-years", {})
+    found: dict[int, Running] = current_app.extensions.setdefault("voltaun-years", {})
+    return found
 
 
-def part():
+def _application() -> Flask:
+    """The application itself, which a thread may hold on to."""
+    app: Flask = current_app._get_current_object()  # type: ignore[attr-defined]
+    return app
+
+
+def part() -> str | tuple[str, dict[str, str]]:
     """The simulated part over all of the years; while they are run the line that says how far they are."""
     key, running = _key(), _running()
     leaf = known_leaf("additions", request.args.get("leaf", ""))
@@ -111,7 +124,7 @@ def part():
         if job is None or job.key != key:
             if job:
                 job.stopped = True
-            job = running[g.kept.id] = Running(current_app._get_current_object(), key, _ask(SHARP))
+            job = running[g.kept.id] = Running(_application(), key, _ask(SHARP))
         if job.stopped or not job.done.wait(PATIENCE):
             return render_template("additions/running.html", leaf=leaf, part=job.part,
                                    years=(COARSE, SHARP), left=job.stopped)
@@ -120,7 +133,7 @@ def part():
     return page, {"HX-Retarget": "#years", "HX-Reswap": "outerHTML", "HX-Trigger-After-Swap": "years-run"}
 
 
-def stop():
+def stop() -> ResponseReturnValue:
     """Leave the years that are run at the few that there are."""
     job = _running().get(g.kept.id)
     if job:
@@ -150,7 +163,7 @@ def of_sheet(sheet: Worksheet, listed: list[Option]) -> Spread | None:
     return context.kept("of_sheet", (*_key(), added_w, strings), lambda: outcome_of(ask, lane)).below
 
 
-def shown(years: int = COARSE) -> dict:
+def shown(years: int = COARSE) -> dict[str, Any]:
     """What the simulated part of the page shows."""
     made, _ = found(years)
     asked = question()
@@ -175,9 +188,9 @@ def shown(years: int = COARSE) -> dict:
     by = request.args.get("by", "")
     by = by if by in shown_as.SORTED else next(iter(shown_as.SORTED))
 
-    def litres(of) -> float | None:
+    def litres(of: Choice) -> float | None:
         runs = run_by_rule(rig, of)
-        return runs and runs.fuel_l_per_hour
+        return runs.fuel_l_per_hour if runs else None
     return told | {"rows": rows[::-1], "columns": columns, "which": which, "name_of": name_of, "say": say,
                    "litres": litres,
                    "step": (step := shown_as.price_step(made)),
@@ -190,19 +203,19 @@ def shown(years: int = COARSE) -> dict:
                    "again_strips": shown_as.again_strips(made, which, repr(asked))}
 
 
-def _litres(rig, of, hours: float) -> float | str:
+def _litres(rig: Rig, of: Choice, hours: float) -> float | str:
     """What an option's generator burns in so many hours; blank where nobody knows."""
     runs = run_by_rule(rig, of)
     return round(hours * runs.fuel_l_per_hour, 1) if runs and runs.fuel_l_per_hour else ""
 
 
-def name_of(choice) -> str:
+def name_of(choice: Choice) -> str:
     """An option's name in an address."""
     named = "+".join([*choice.bought, *(of.code for of in choice.measures)])
     return f"{choice.panels}-{choice.strings}" + (f" {named}" if named else "")
 
 
-def table():
+def table() -> ResponseReturnValue:
     """All options as CSV."""
     made, why = found(SHARP)
     if made is None:

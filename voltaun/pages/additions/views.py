@@ -1,6 +1,10 @@
 """Additions: the worksheet, its inputs taken from the log and editable."""
 
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
 from flask import render_template, request
+from werkzeug.datastructures import MultiDict
 
 from voltaun.core.outlook.autonomy import drain
 from voltaun.core.rig.bank import cold_factor
@@ -11,18 +15,22 @@ from voltaun.pages import context
 from voltaun.pages.leaves import known_leaf
 from voltaun.words.cautions import ESTIMATE, LOCAL_CODES
 
+if TYPE_CHECKING:
+    from voltaun.pages.additions.forms import WorksheetForm
 
-def show():
+
+def show() -> tuple[str, int]:
     """The page; the inputs stand in the address, so that a sheet can be kept as a bookmark."""
     return render()
 
 
-def leaf(leaf: str):
+def leaf(leaf: str) -> tuple[str, int]:
     """One of its leaves."""
     return render(leaf=known_leaf("additions", leaf))
 
 
-def render(status=None, faults=(), typed=None, leaf=""):
+def render(status: int | None = None, faults: Sequence[str] = (),
+           typed: MultiDict[str, str] | None = None, leaf: str = "") -> tuple[str, int]:
     """The page, with what is wrong with what was asked of the simulation and what was typed of it."""
     # Imported when the page is wanted: the start of the server should not wait for it.
     from voltaun.pages.additions import simulated
@@ -38,7 +46,7 @@ def render(status=None, faults=(), typed=None, leaf=""):
                            ), status or (422 if form.errors else 200)
 
 
-def _worked(form) -> dict:
+def _worked(form: "WorksheetForm") -> dict[str, Any]:
     """What the worksheet shows; why: what is wrong with its inputs, or "use" that nobody knows."""
     from voltaun.core.sizing import worksheet as additions
     from voltaun.pages.additions import simulated
@@ -61,7 +69,7 @@ def _worked(form) -> dict:
             "of_sheet": simulated.of_sheet(sheet, listed) if sheet else None}
 
 
-def _given(form) -> dict:
+def _given(form: "WorksheetForm") -> dict[str, Any]:
     """What was typed, as the worksheet's inputs; what was left blank is not among them."""
     given = {name: form[name].data for name in ("use_wh_per_day", "reserve_days", "recovery_days", "peak_sun_hours",
                                                 "array_share", "everyday_floor", "largest_running_w", "panel_w")

@@ -1,11 +1,14 @@
 """The forms of a run: how it begins, one reading of it, what is noted of it, and a label."""
 
 import re
+from datetime import datetime
+from typing import Any
 
 from wtforms import BooleanField, RadioField, SelectField, StringField
 from wtforms.validators import Length
 
 from voltaun.core.bench.runs import Mark, Run
+from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.usual import usual
 from voltaun.core.units import QuantityError
 from voltaun.pages.fields import InstantField, LevelField, PlacedForm, QuantityField, TypedField, WholeField
@@ -30,7 +33,7 @@ _TEXT = Length(max=500, message="Found more than %(max)d letters.")
 class CellsField(TypedField):
     """The specific gravity of each cell, in their order: `1.265 1.260 1.230`, or as a hydrometer shows it, `1265`."""
 
-    def read(self, text):
+    def read(self, text: str) -> tuple[float, ...]:
         parts = re.split(r"[\s;/]+", text.strip())
         try:
             cells = tuple(float(part.replace(",", ".")) for part in parts)
@@ -41,7 +44,7 @@ class CellsField(TypedField):
             raise QuantityError(repr(text), "1.000 to 1.400 for each cell", "1.265 1.260 1.230")
         return cells
 
-    def show(self, value):
+    def show(self, value: Any) -> str:
         return " ".join(f"{cell:.3f}" for cell in value or ())
 
 
@@ -64,7 +67,7 @@ class MarkForm(PlacedForm):
     cells = CellsField("Each cell’s gravity")
     note = StringField("Note", validators=[_TEXT])
 
-    def __init__(self, rig, now, instrument: str, mark: Mark | None = None, **options):
+    def __init__(self, rig: Rig, now: datetime, instrument: str, mark: Mark | None = None, **options: Any) -> None:
         self.kept = mark
         known = vars(mark) if mark else {"at": now}
         if mark and mark.run_minutes is not None:
@@ -79,7 +82,7 @@ class MarkForm(PlacedForm):
             self[name].label.text = words
         self.names = tuple(name for name in self.names if name in self)
 
-    def validate(self, extra_validators=None):
+    def validate(self, extra_validators: Any = None) -> bool:
         if not super().validate(extra_validators):
             return False
         if self.names and all(self[name].data in (None, ()) for name in self.names):
@@ -89,7 +92,7 @@ class MarkForm(PlacedForm):
 
     def mark(self) -> Mark:
         """The reading that was typed; untouched, its time keeps its seconds."""
-        at = self.at.data.replace(second=0)
+        at: datetime = self.at.data.replace(second=0)  # type: ignore[union-attr]  # validated: there is one
         if self.kept and self.at.typed == self.at.show(self.kept.at):
             at = self.kept.at
         values = {name: self[name].data for name in self.names}
@@ -114,7 +117,7 @@ class ConditionsForm(PlacedForm):
     leave_out_hours = QuantityField("Leave out the first hours", "duration", high=1000)
     conditions = StringField("Settings, what else was on", validators=[_TEXT])
 
-    def __init__(self, rig, now, run: Run, **options):
+    def __init__(self, rig: Rig, now: datetime, run: Run, **options: Any) -> None:
         super().__init__(rig, now, data=vars(run), **options)
         self._instrument = run.instrument
         used = {"meter": {"subject", "side", "warm"}, "drawdown": {"subject", "side", "warm", "leave_out_hours"},
@@ -122,7 +125,7 @@ class ConditionsForm(PlacedForm):
         for name in {"subject", "side", "warm", "cut_off", "leave_out_hours"} - used.get(run.instrument, set()):
             del self[name]
 
-    def validate(self, extra_validators=None):
+    def validate(self, extra_validators: Any = None) -> bool:
         if not super().validate(extra_validators):
             return False
         if self._instrument == "meter" and not (self.subject.data or "").strip():
@@ -130,7 +133,7 @@ class ConditionsForm(PlacedForm):
             return False
         return True
 
-    def values(self) -> dict:
+    def values(self) -> dict[str, Any]:
         """The fields of a run that were typed."""
         values = {field.short_name: field.data for field in self if field.type != "CSRFTokenField"}
         if "leave_out_hours" in values:
@@ -153,16 +156,16 @@ class LabelForm(PlacedForm):
     yearly_wh = QuantityField("or a year, kWh", "energy", high=1e8, unit="kWh")
     daily_wh = QuantityField("or a day, Wh", "energy", high=1e6)
 
-    def __init__(self, rig, now, subject: str = ""):
+    def __init__(self, rig: Rig, now: datetime, subject: str = "") -> None:
         known = next((load for load in rig.loads if load.name == subject), None)
         super().__init__(rig, now, data={"subject": subject, "side": known.side if known else "ac"})
 
-    def validate(self, extra_validators=None):
+    def validate(self, extra_validators: Any = None) -> bool:
         good = super().validate(extra_validators)
-        if not (self.subject.data or "").strip() or len(self.subject.data) > 80:
+        if not (self.subject.data or "").strip() or len(self.subject.data or "") > 80:
             self.subject.errors = ["Found no name of 1 to 80 letters, expected what it is, such as Kettle."]
             return False
-        return good
+        return bool(good)
 
     def run(self) -> Run:
         """The run that was typed."""

@@ -2,39 +2,46 @@
 
 from dataclasses import replace
 from datetime import timedelta
+from typing import TYPE_CHECKING, Any
 
 from flask import abort, flash, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from voltaun.core.bench.drawdown import Drawdown
 from voltaun.core.bench.findings import changes, in_kwh
-from voltaun.core.bench.metering import beside
+from voltaun.core.bench.metering import Beside, beside
 from voltaun.core.bench.runs import INSTRUMENTS, Mark, Run
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.sources import SOURCE_GROUPS
 from voltaun.core.rig.usual import USUAL, usual
 from voltaun.core.units import QuantityError, parse
 from voltaun.database import bench, rigs
+from voltaun.database.bench import KeptRun
 from voltaun.database.connection import transaction
 from voltaun.pages import context
 from voltaun.pages.bench import trial_log
-from voltaun.pages.bench.shown import hours_words, shown, title
+from voltaun.pages.bench.shown import Shown, hours_words, shown, title
 from voltaun.words.cautions import for_bench
 from voltaun.words.sentences import begin, refusal
 
+if TYPE_CHECKING:
+    from voltaun.pages.bench.forms import ConditionsForm, LabelForm, MarkForm
 
-def new():
+
+def new() -> tuple[str, int]:
     """The first reading of a new run, filled so that one more tap starts it."""
     run = _asked()
     return _render_new(run, *_first_forms(run))
 
 
-def start():
+def start() -> ResponseReturnValue:
     """Begin a run."""
     run = _asked()
     form, noted = _first_forms(run)
     if run.instrument == "label":
         return _start_label(form)
     unnamed = run.instrument == "meter" and not run.subject
+    assert noted is not None  # only a label has none
     if not (form.validate() & noted.validate()) or unnamed:
         return _render_new(run, form, noted, 422, "Found no name, expected what is on the meter, such as Fridge." if
                            unnamed else None)
@@ -46,7 +53,7 @@ def start():
     return redirect(url_for("bench.run", rig_id=g.kept.id, run_id=run_id), 303)
 
 
-def _start_label(form):
+def _start_label(form: "LabelForm") -> ResponseReturnValue:
     """A label is complete at once: it is kept, and applied to its load in the same action."""
     if not form.validate():
         return _render_new(_asked(), form, None, 422)
@@ -60,7 +67,7 @@ def _start_label(form):
     try:
         with transaction(context.writer()) as db:
             run_id = bench.begin(db, g.kept.id, made, g.now)
-            kept = bench.get(db, g.kept.id, run_id)
+            kept = bench.there(db, g.kept.id, run_id)
             # What was metered is not put aside for a label; that is left to a hand.
             known = next((load for load in context.rig().loads if load.name == made.subject), None)
             if known is None or known.evidence != "metered":
@@ -84,7 +91,7 @@ def _asked() -> Run:
     return Run(instrument, subject, load.side if load else side if side in ("ac", "dc") else "ac")
 
 
-def _first_forms(run: Run):
+def _first_forms(run: Run) -> "tuple[LabelForm, None] | tuple[MarkForm, ConditionsForm]":
     from voltaun.pages.bench.forms import FIRST, ConditionsForm, LabelForm, MarkForm
     if run.instrument == "label":
         return LabelForm(context.rig(), g.now, run.subject), None
@@ -100,7 +107,8 @@ def _first_forms(run: Run):
     return form, ConditionsForm(context.rig(), g.now, run)
 
 
-def _render_new(run, form, noted, status=200, no_name=None):
+def _render_new(run: Run, form: "MarkForm | LabelForm", noted: "ConditionsForm | None", status: int = 200,
+                no_name: str | None = None) -> tuple[str, int]:
     rig = context.rig()
     loads = [load.name for load in rig.loads]
     things = [*loads, *(of.name for of in USUAL if of.name not in loads)]
@@ -118,20 +126,21 @@ def _kept(run_id: int) -> bench.KeptRun:
     return kept
 
 
-def _shown(of: Run):
+def _shown(of: Run) -> Shown:
     if of.instrument != "harvest":
         return shown(of, context.rig())
     return shown(of, context.rig(), context.sun(), context.look().account.learned.share.mean)
 
 
-def run(run_id: int):
+def run(run_id: int) -> tuple[str, int]:
     """A run with its readings and its figure so far; `edit` opens one of the readings."""
     kept = _kept(run_id)
     editing = request.args.get("edit", type=int)
     return _render(kept, editing=editing if editing is not None and 0 <= editing < len(kept.run.marks) else None)
 
 
-def _render(kept, form=None, noted=None, editing=None, status=200):
+def _render(kept: KeptRun, form: "MarkForm | None" = None, noted: "ConditionsForm | None" = None,
+            editing: int | None = None, status: int = 200) -> tuple[str, int]:
     from voltaun.pages.bench.forms import ConditionsForm, MarkForm
     rig, seen = context.rig(), _shown(kept.run)
     fault_at = next((n for n, mark in enumerate(kept.run.marks) if seen.fault and mark.at == seen.fault.at), None)
@@ -148,7 +157,7 @@ def _render(kept, form=None, noted=None, editing=None, status=200):
         beside=_beside(kept, seen), asked=_hours_from(seen.finding)), status
 
 
-def _hours_from(finding):
+def _hours_from(finding: Any) -> dict[str, Any] | None:
     """For a drawdown: the level that was asked for, and the hours from it to the floors, or what is wrong with it."""
     typed = request.args.get("from", "").strip()
     if not isinstance(finding, Drawdown) or not typed:
@@ -162,7 +171,7 @@ def _hours_from(finding):
     return {"typed": typed, "rows": [(word, hours_words(finding, floor, soc)) for word, floor in floors if soc > floor]}
 
 
-def _beside(kept, seen):
+def _beside(kept: KeptRun, seen: Shown) -> Beside | None:
     """What other runs on the same load say beside this one."""
     if kept.run.instrument not in ("meter", "label") or seen.finding is None:
         return None
@@ -170,7 +179,7 @@ def _beside(kept, seen):
                   kept.run.subject)
 
 
-def add_mark(run_id: int):
+def add_mark(run_id: int) -> ResponseReturnValue:
     """Keep a reading of the run."""
     from voltaun.pages.bench.forms import MarkForm
     kept = _kept(run_id)
@@ -189,7 +198,7 @@ def add_mark(run_id: int):
         form.at.errors = ["Found another reading of this run at that minute, expected a time of its own."]
         return _render(kept, form, status=409)
     with transaction(context.writer()) as db:
-        kept = bench.get(db, g.kept.id, run_id)
+        kept = bench.there(db, g.kept.id, run_id)
         made = replace(kept.run, marks=(*kept.run.marks, mark))
         change = bench.change(db, kept, kept.version, made, g.now)
         trial_log.follow(db, g.kept.id, kept.run, made, g.now)
@@ -197,7 +206,7 @@ def add_mark(run_id: int):
     return _back(run_id)
 
 
-def change_mark(run_id: int, n: int):
+def change_mark(run_id: int, n: int) -> ResponseReturnValue:
     """Correct a reading, take it out, or say that what lies before it is left out: the counter was set back there, or
     something else was on."""
     from voltaun.pages.bench.forms import MarkForm
@@ -230,7 +239,7 @@ def change_mark(run_id: int, n: int):
     return _change(kept, replace(kept.run, marks=tuple(marks)), words)
 
 
-def note(run_id: int):
+def note(run_id: int) -> ResponseReturnValue:
     """Keep what is noted of the run as a whole."""
     from voltaun.pages.bench.forms import ConditionsForm
     kept = _kept(run_id)
@@ -245,13 +254,13 @@ def note(run_id: int):
     return _change(kept, made, "Noted.")
 
 
-def kwh(run_id: int):
+def kwh(run_id: int) -> ResponseReturnValue:
     """Take the counters of a run as kWh."""
     kept = _kept(run_id)
     return _change(kept, in_kwh(kept.run), "Taken as kWh: each counter is a thousand times as much.")
 
 
-def state(run_id: int):
+def state(run_id: int) -> ResponseReturnValue:
     """Abandon a run, and take back what the rig has from it; or take it up again."""
     kept = _kept(run_id)
     if request.form.get("state") != "abandoned":
@@ -261,7 +270,7 @@ def state(run_id: int):
     try:
         with transaction(context.writer()) as db:
             bench.take_back(db, g.kept, kept, request.form.get("version", 0, type=int), g.now)
-            kept = bench.get(db, g.kept.id, run_id)
+            kept = bench.there(db, g.kept.id, run_id)
             bench.change(db, kept, kept.version, kept.run, g.now, "abandoned")
     except (bench.FigureChanged, bench.RunChanged, rigs.RigChanged, LookupError, RigFaults):
         flash("This run or the rig was changed meanwhile; nothing was changed now. Look again.")
@@ -270,12 +279,12 @@ def state(run_id: int):
     return _back(run_id)
 
 
-def _change(kept, made, words, to_state=None):
+def _change(kept: KeptRun, made: Run, words: str, to_state: str | None = None) -> ResponseReturnValue:
     try:
         with transaction(context.writer()) as db:
             change = bench.change(db, kept, request.form.get("version", 0, type=int), made, g.now, to_state)
             trial_log.follow(db, g.kept.id, trial_log.standing(kept),
-                             trial_log.standing(bench.get(db, g.kept.id, kept.id)), g.now)
+                             trial_log.standing(bench.there(db, g.kept.id, kept.id)), g.now)
     except bench.RunChanged:
         flash("This run was changed meanwhile, perhaps in another window; nothing was changed now. Look again.")
         return _back(kept.id)
@@ -283,7 +292,7 @@ def _change(kept, made, words, to_state=None):
     return _back(kept.id)
 
 
-def undo(change_id: int):
+def undo(change_id: int) -> ResponseReturnValue:
     """Take the last change of a run back."""
     try:
         with transaction(context.writer()) as db:
@@ -295,7 +304,7 @@ def undo(change_id: int):
     return _back(run_id)
 
 
-def apply(run_id: int):
+def apply(run_id: int) -> ResponseReturnValue:
     """Set the rig's figures to the finding."""
     kept = _kept(run_id)
     seen = _shown(kept.run)
@@ -320,7 +329,7 @@ def apply(run_id: int):
     return _back(run_id)
 
 
-def take_back(run_id: int):
+def take_back(run_id: int) -> ResponseReturnValue:
     """Set the rig's figures back to what they were before the finding."""
     kept = _kept(run_id)
     try:
@@ -335,5 +344,5 @@ def take_back(run_id: int):
     return _back(run_id)
 
 
-def _back(run_id):
+def _back(run_id: int) -> ResponseReturnValue:
     return redirect(url_for("bench.run", rig_id=g.kept.id, run_id=run_id), 303)

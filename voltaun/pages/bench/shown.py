@@ -1,7 +1,9 @@
 """A run as the page shows it: what it found so far in words, its figures, its picture, what can be applied."""
 
 import math
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from typing import Any
 
 from voltaun.core.bench.cells import Cells
 from voltaun.core.bench.drawdown import Drawdown
@@ -13,6 +15,7 @@ from voltaun.core.reasons import CounterFell, Misread, NotYet
 from voltaun.core.rig.bank import effective_energy
 from voltaun.core.rig.figures import figures
 from voltaun.core.rig.rig import Rig
+from voltaun.core.sky.clear_sky import RigSun
 from voltaun.pages.figures import bench as pictures
 from voltaun.words.reasons import say
 from voltaun.words.sentences import begin, figure_words
@@ -54,7 +57,7 @@ def title(run: Run) -> str:
     return f"{TITLES[run.instrument]}: {run.subject or of.get(run.instrument, '')}".removesuffix(": ")
 
 
-def shown(run: Run, rig: Rig, sun=None, usual_share: float | None = None) -> Shown:
+def shown(run: Run, rig: Rig, sun: RigSun | None = None, usual_share: float | None = None) -> Shown:
     """Reckon a run and put it in words; `sun` and what part of it is usual are needed for a harvest trial of an
     array."""
     name = title(run)
@@ -81,7 +84,7 @@ def _next(run: Run) -> str:
             "label": "Its W and hours, its kWh a year, or Wh a day."}[run.instrument]
 
 
-def _changed(run, rig, finding):
+def _changed(run: Run, rig: Rig, finding: Any) -> Iterator[tuple[str, str, str]]:
     standing = figures(rig)
     if rig.bank.tested_energy_wh is None:
         standing["bank", "tested_energy_wh"] = effective_energy(rig).wh
@@ -91,21 +94,23 @@ def _changed(run, rig, finding):
             yield figure_words(path[-1]), _plain(path, now), _plain(path, value)
 
 
-def _plain(path, value) -> str:
+def _plain(path: tuple[str, ...], value: Any) -> str:
     if value is None:
         return "not known"
+    if isinstance(value, str):
+        return value
     if path[-1] == "efficiency":
         return f"{value * 100:.1f} %"
     if path[-1].endswith("_wh"):
         return show_energy(value)
-    return value if isinstance(value, str) else f"{value:g} W"
+    return f"{value:g} W"
 
 
 def _give_or_take(sd: float) -> str:
     return f"give or take {sd * 100:.0f} %"
 
 
-def _meter(found: Metered, run, rig):
+def _meter(found: Metered, run: Run, rig: Rig) -> tuple[str, str, list[tuple[str, str]]]:
     rows = [("Mean", f"{found.mean_w:.1f} W over {show_duration(found.hours)}"),
             ("Counted", show_energy(found.wh))]
     if len(found.spans) > 1:
@@ -126,14 +131,14 @@ def _meter(found: Metered, run, rig):
     return f"{run.subject} takes {show_energy(found.daily_wh)} a day, {_give_or_take(found.sd)}.", advice, rows
 
 
-def _label(found: Labelled, run, rig):
+def _label(found: Labelled, run: Run, rig: Rig) -> tuple[str, str, list[tuple[str, str]]]:
     words = {"label": "The label says", "spot": "The watts measured say", "guess": "The guess is"}[found.evidence]
     rows = [("On", show_power(found.running_w))] if found.running_w else []
     return (f"{words} {show_energy(found.daily_wh)} a day, {_give_or_take(found.sd)}.",
             "Meter it for a day when you can; that is the best figure there is.", rows)
 
 
-def _drawdown(found: Drawdown, run, rig):
+def _drawdown(found: Drawdown, run: Run, rig: Rig) -> tuple[str, str, list[tuple[str, str]]]:
     floors = (("everyday floor", rig.bank.everyday_floor), ("hard floor", rig.bank.hard_floor), ("empty", 0.0))
     rows = [("Falls", f"{found.slope * 100:.3f} % an hour, {found.slope * 2400:.1f} % a day; "
                       f"{found.low * 100:.2f} to {found.high * 100:.2f} % an hour, 19 times in 20"),
@@ -155,7 +160,7 @@ def hours_words(found: Drawdown, floor: float, soc: float | None = None) -> str:
     return f"{likely:.0f} h ({low:.0f} to {'ever' if math.isinf(high) else f'{high:.0f}'})"
 
 
-def _capacity(found: Tested, run, rig):
+def _capacity(found: Tested, run: Run, rig: Rig) -> tuple[str, str, list[tuple[str, str]]]:
     rows = [("Took", show_duration(found.hours))]
     counted = [text for text in (found.dc_wh is not None and f"{show_energy(found.dc_wh)} at the battery",
                                  found.ah is not None and f"{found.ah:g} Ah",
@@ -183,7 +188,7 @@ def _capacity(found: Tested, run, rig):
     return headline, "" if not found.partial else "A partial test: full to cut-off is surer.", rows
 
 
-def _inverter(found: InverterFit, run, rig):
+def _inverter(found: InverterFit, run: Run, rig: Rig) -> tuple[str, str, list[tuple[str, str]]]:
     rows = [("Idle", f"{found.idle_w:.1f} W, give or take {found.idle_sd_w:.1f}; "
                      f"{show_energy(found.idle_w * 24)} in a day of 24 hours on"),
             ("Efficiency", f"{found.efficiency * 100:.1f} %, give or take {found.efficiency_sd * 100:.1f}")]
@@ -193,7 +198,7 @@ def _inverter(found: InverterFit, run, rig):
     return headline, f"At a load of 50 W only {small * 100:.0f} % of what leaves the battery arrives.", rows
 
 
-def _harvest(found: Harvested, run, rig):
+def _harvest(found: Harvested, run: Run, rig: Rig) -> tuple[str, str, list[tuple[str, str]]]:
     rows = [("Mean", f"{show_power(found.mean_w)} over {show_duration(found.hours)}")]
     if found.peak_w is not None:
         rows.append(("Peak", show_power(found.peak_w)))
@@ -211,7 +216,7 @@ def _harvest(found: Harvested, run, rig):
     return f"{begin(run.subject)} brought {show_energy(found.wh)} in {show_duration(found.hours)}{day}.", "", rows
 
 
-def _cells(found: Cells, run, rig):
+def _cells(found: Cells, run: Run, rig: Rig) -> tuple[str, str, list[tuple[str, str]]]:
     low, high = found.gravities[found.weakest - 1], max(found.gravities)
     rows = [("Weakest", f"cell {found.weakest}, {low:.3f}"), ("Strongest", f"{high:.3f}"),
             ("Each", " ".join(f"{cell:.3f}" for cell in found.gravities))]
@@ -222,5 +227,6 @@ def _cells(found: Cells, run, rig):
             f"the cells are {found.shown.spread:.3f} apart."), "", rows
 
 
-_SAID = {Metered: _meter, Labelled: _label, Drawdown: _drawdown, Tested: _capacity, InverterFit: _inverter,
-         Harvested: _harvest, Cells: _cells}
+_SAID: dict[type, Callable[[Any, Run, Rig], tuple[str, str, list[tuple[str, str]]]]] = {
+    Metered: _meter, Labelled: _label, Drawdown: _drawdown, Tested: _capacity, InverterFit: _inverter,
+    Harvested: _harvest, Cells: _cells}

@@ -2,6 +2,8 @@
 
 from dataclasses import replace
 from datetime import datetime
+from sqlite3 import Connection
+from typing import Any
 
 from voltaun.core.bench.runs import Mark, Run
 from voltaun.core.log.reading import Reading
@@ -16,7 +18,7 @@ def counts(run: Run) -> bool:
     return run.instrument == "drawdown" and not run.subject
 
 
-def follow(db, rig_id: int, before: Run, after: Run, now: datetime) -> None:
+def follow(db: Connection, rig_id: int, before: Run, after: Run, now: datetime) -> None:
     """Let the log follow a trial that was changed. To be called in a transaction; what a hand wrote down stays."""
     was, becomes = (_levels(of) if counts(of) else {} for of in (before, after))
     for at in was.keys() - becomes.keys() | {at for at in was.keys() & becomes.keys() if was[at] != becomes[at]}:
@@ -32,7 +34,7 @@ def _levels(run: Run) -> dict[datetime, Reading]:
     """The trial's levels as readings. From the second on nothing came in since the one before, but in a stretch that is
     left out something may have."""
     marks: list[Mark] = [mark for mark in run.marks if mark.soc is not None]
-    nothing = dict.fromkeys((source.wh for source in SOURCE_TABLE), 0.0)
+    nothing: dict[str, Any] = dict.fromkeys((source.wh for source in SOURCE_TABLE), 0.0)
     return {mark.at: Reading(mark.at, soc=mark.soc, note=NOTE, **(nothing if n and not mark.reset else {}))
             for n, mark in enumerate(marks)}
 
@@ -42,8 +44,8 @@ def standing(kept: bench.KeptRun) -> Run:
     return replace(kept.run, marks=()) if kept.state == "abandoned" else kept.run
 
 
-def undo(db, rig_id: int, change_id: int, now: datetime) -> int:
+def undo(db: Connection, rig_id: int, change_id: int, now: datetime) -> int:
     """Take a change of a run back, and the log with it; the run's number. As `bench.undo`."""
     run_id, before = bench.undo(db, rig_id, change_id, now)
-    follow(db, rig_id, standing(before), standing(bench.get(db, rig_id, run_id)), now)
+    follow(db, rig_id, standing(before), standing(bench.there(db, rig_id, run_id)), now)
     return run_id

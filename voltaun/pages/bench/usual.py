@@ -4,6 +4,7 @@ from dataclasses import replace
 from itertools import groupby
 
 from flask import flash, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from voltaun.core.rig.bank import effective_energy
 from voltaun.core.rig.loads import load_dc_wh
@@ -13,7 +14,7 @@ from voltaun.database.connection import transaction
 from voltaun.pages import context
 
 
-def usual_things():
+def usual_things() -> str:
     """The page."""
     rig = context.rig()
     there = {load.name.casefold() for load in rig.loads}
@@ -25,7 +26,7 @@ def usual_things():
     return render_template("bench/usual.html", ends=[*ends, ("everything else", others)], there=there, takes=takes)
 
 
-def list_usual():
+def list_usual() -> ResponseReturnValue:
     """List what was picked."""
     rig = context.rig()
     there = {load.name.casefold() for load in rig.loads}

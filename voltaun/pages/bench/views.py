@@ -1,26 +1,37 @@
 """Bench: where it goes. The loads by what they take, what is being measured, and what to measure next."""
 
 from collections import Counter
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
 
 from flask import Response, flash, g, redirect, render_template, url_for
+from flask.typing import ResponseReturnValue
+from markupsafe import Markup
 
 from voltaun.core.bench import round as measuring
 from voltaun.core.bench.metering import beside
-from voltaun.core.rig.loads import gap, listed
+from voltaun.core.bench.round import Slot
+from voltaun.core.rig.loads import Line, Listed, gap, listed
+from voltaun.core.rig.rig import Rig
 from voltaun.database import bench, rigs
+from voltaun.database.bench import KeptRun
 from voltaun.database.connection import transaction
+from voltaun.database.rigs import Origin
 from voltaun.pages import context
-from voltaun.pages.bench.shown import shown
+from voltaun.pages.bench.shown import Shown, shown
 from voltaun.pages.figures.svg import el
 from voltaun.pages.systems import fed_by
 
+if TYPE_CHECKING:
+    from voltaun.pages.bench.forms import RoundForm
 
-def show():
+
+def show() -> tuple[str, int]:
     """The page."""
     return _render()
 
 
-def _render(form=None, status=200):
+def _render(form: "RoundForm | None" = None, status: int = 200) -> tuple[str, int]:
     look, rig = context.look(), context.rig()
     origins = rigs.origins(context.db(), g.kept)
     idle = origins.get(("inverter", "idle_w"))
@@ -28,8 +39,8 @@ def _render(form=None, status=200):
     drain = look.present.drain if look.present and look.present.drain.basis == "log" else None
     logged = drain.use_wh + drain.hidden_wh if drain else None
     given = fed_by(g.kept) if drain else []
-    unlisted = gap(of, logged - sum(each.out_wh for each in given), drain.sd_wh, drain.days_known) \
-        if drain and of.lines else None
+    unlisted = gap(of, drain.use_wh + drain.hidden_wh - sum(each.out_wh for each in given), drain.sd_wh,
+                   drain.days_known) if drain and of.lines else None
     runs = bench.runs(context.db(), g.kept.id)
     return render_template(
         "bench/bench.html", of=of, drain=drain, logged=logged, bar=_bar(of), gap=unlisted, given=given,
@@ -37,7 +48,7 @@ def _render(form=None, status=200):
         doubts=measuring.doubts(rig, look.today.month), form=form or _round_form()), status
 
 
-def _counted(runs) -> dict:
+def _counted(runs: list[KeptRun]) -> dict[str, Any]:
     """How many runs each load has, and what several of one load say beside one another."""
     used = [each.run for each in runs if each.state != "abandoned"]
     count = Counter(run.subject for run in used)
@@ -48,7 +59,7 @@ PRESSING = ("under way", "look at it", "to apply")
 """What waits for something to be done."""
 
 
-def _told(runs, rig, origins) -> dict:
+def _told(runs: list[KeptRun], rig: Rig, origins: dict[tuple[str, ...], Origin]) -> dict[str, Any]:
     """The runs with what each gives and what it waits for: those that wait, and those that are past."""
     metered = {load.name for load in rig.loads if load.evidence == "metered"}
     told = [(each, seen, _state(each, seen, metered, bench.in_use(each, origins))) for each in runs
@@ -57,7 +68,7 @@ def _told(runs, rig, origins) -> dict:
             "past": [each for each in told if each[2] not in PRESSING]}
 
 
-def _state(kept, seen, metered, used) -> str:
+def _state(kept: KeptRun, seen: Shown, metered: set[str], used: bool) -> str:
     """What a run waits for, or what became of it: one of them."""
     if kept.state == "abandoned":
         return "abandoned"
@@ -71,14 +82,14 @@ def _state(kept, seen, metered, used) -> str:
     return "to apply" if seen.changes and not beside_meter else "kept"
 
 
-def _round_form():
+def _round_form() -> "RoundForm":
     from voltaun.pages.bench.forms import RoundForm
     kept = bench.measuring_round(context.db(), g.kept.id)
     first = {"ac_meters": kept.ac_meters if kept else 1, "dc_meters": kept.dc_meters if kept else 0, "begin": g.now}
     return RoundForm(context.rig(), g.now, data=first)
 
 
-def _round(runs):
+def _round(runs: list[KeptRun]) -> list[tuple[Slot, bool]] | None:
     """The round under way as (slot, whether it is done), or None."""
     kept = bench.measuring_round(context.db(), g.kept.id)
     if kept is None:
@@ -88,7 +99,7 @@ def _round(runs):
     return [(slot, measuring.done(slot, kept, metered)) for slot in kept.slots]
 
 
-def lay_out():
+def lay_out() -> ResponseReturnValue:
     """Lay the measuring round out anew."""
     form = _round_form()
     if not form.validate() or form.begin.data is None:
@@ -106,7 +117,7 @@ def lay_out():
     return redirect(url_for("bench.show", rig_id=g.kept.id) + "#round", 303)
 
 
-def calendar():
+def calendar() -> ResponseReturnValue:
     """The round as a calendar file."""
     from voltaun.formats.calendar import write_round
     kept = bench.measuring_round(context.db(), g.kept.id)
@@ -115,11 +126,11 @@ def calendar():
                     headers={"Content-Disposition": 'attachment; filename="measuring-round.ics"'})
 
 
-def _bar(of):
+def _bar(of: Listed) -> Callable[..., Any]:
     """A line's share of the largest as a bar, its doubt as a whisker."""
     most = max((line.wh + line.sd_wh for line in of.lines), default=1.0) or 1.0
 
-    def draw(line):
+    def draw(line: Line) -> Markup:
         low, high = max(0.0, line.wh - line.sd_wh) / most * 196, (line.wh + line.sd_wh) / most * 196
         return el("svg", el("rect", x=0, y=3, width=line.wh / most * 196, height=10, class_="use"),
                   el("path", d=f"M{low:.1f} 8 H{high:.1f} M{low:.1f} 5 V11 M{high:.1f} 5 V11", class_="doubt"),

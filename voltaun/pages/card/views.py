@@ -7,7 +7,7 @@ from voltaun.pages import context
 from voltaun.words import card as words
 
 
-def show():
+def show() -> str:
     """The card of a month: this one, the next, or any that is asked for."""
     look, rig = context.look(), context.rig()
     asked = request.args.get("month", type=int)

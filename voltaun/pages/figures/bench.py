@@ -1,15 +1,17 @@
 """The pictures of the bench: cumulative energy, the falling level, and AC against DC."""
 
 import math
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from typing import Any
 
 from markupsafe import Markup
 
 from voltaun.core.bench.cells import Cells
 from voltaun.core.bench.drawdown import Drawdown
 from voltaun.core.bench.metering import Metered
-from voltaun.core.bench.runs import Run
-from voltaun.core.bench.trials import InverterFit
+from voltaun.core.bench.runs import Mark, Run
+from voltaun.core.bench.trials import Harvested, InverterFit, Tested
 from voltaun.core.instants import hours_between
 from voltaun.core.rig.rig import Rig
 from voltaun.pages.figures.svg import band, el, figure, join, path
@@ -32,7 +34,7 @@ class Axes:
     def y(self, value: float) -> float:
         return _BOTTOM - value / self.most_y * (_BOTTOM - _TOP)
 
-    def ruled(self, show_x, show_y):
+    def ruled(self, show_x: Callable[..., Any], show_y: Callable[..., Any]) -> Iterator[Markup]:
         """The hairlines and their lettering."""
         for value, words in _once(_steps(self.most_y), show_y):
             yield el("path", d=f"M{_LEFT} {self.y(value):.1f} H{_RIGHT}", class_="hair")
@@ -44,33 +46,33 @@ class Axes:
         yield el("path", d=f"M{_LEFT} {_TOP} V{_BOTTOM} H{_RIGHT}", class_="tick")
 
 
-def draw(run: Run, finding, rig: Rig) -> Markup | None:
+def draw(run: Run, finding: Any, rig: Rig) -> Markup | None:
     """The picture of a run so far; None where there is nothing to draw yet."""
     if isinstance(finding, Cells):
         return _cells(run, finding)
     if run.instrument in ("meter", "capacity", "harvest") and any(mark.wh is not None for mark in run.marks[1:]):
         return _counted(run, finding)
     if any(mark.soc is not None for mark in run.marks[1:]):
-        return _level(run, finding, rig)
+        return _level(run, finding if isinstance(finding, Drawdown) else None, rig)
     if run.instrument == "inverter" and any(mark.dc_w is not None for mark in run.marks):
         return _pairs(run, finding)
     return None
 
 
-def _counted(run, finding):
+def _counted(run: Run, finding: Metered | Harvested | Tested | None) -> Markup:
     """Cumulative energy over hours, the counter's resets taken out, with the mean as a line."""
     start, total, points = run.marks[0].at, 0.0, []
-    before = None
+    before: float | None = None
     for mark in run.marks:
         if mark.wh is None:
             continue
         if before is not None and not mark.reset:
-            total += max(0.0, mark.wh - before.wh)
+            total += max(0.0, mark.wh - before)
         points.append((hours_between(start, mark.at), total, mark.reset))
-        before = mark
+        before = mark.wh
     axes = Axes(_round_up(points[-1][0]), _round_up(total))
     parts = list(axes.ruled(_hours, show_energy))
-    pieces = [[]]
+    pieces: list[list[tuple[float, float]]] = [[]]
     for hours, wh, reset in points:
         if reset:
             pieces.append([])
@@ -91,12 +93,12 @@ def _counted(run, finding):
                    f"{len(points)} readings; the dashed line is the mean.", parts)
 
 
-def _counts(finding, mark) -> bool:
+def _counts(finding: Drawdown | None, mark: Mark) -> bool:
     """Whether a reading of the level lies in a stretch that counts."""
     return not isinstance(finding, Drawdown) or any(at <= mark.at <= end for at, _, end in finding.lines)
 
 
-def _cells(run, finding):
+def _cells(run: Run, finding: Cells) -> Markup:
     """Each cell's gravity from 1.100 to 1.300; the readings before the last stand as rings."""
     low, high = 1.1, 1.3
     read = [mark.cells for mark in run.marks if mark.cells]
@@ -121,21 +123,20 @@ def _cells(run, finding):
                    f"{finding.weakest} is the weakest. Rings are earlier readings.", parts)
 
 
-def _level(run, finding, rig):
+def _level(run: Run, finding: Drawdown | None, rig: Rig) -> Markup:
     """The level over hours, with the slope and where it meets the floors."""
-    shown = [mark for mark in run.marks if mark.soc is not None]
-    start = shown[0].at
-    hours = [hours_between(start, mark.at) for mark in shown]
-    fall = isinstance(finding, Drawdown)
-    begin, level, _ = finding.lines[-1] if fall else (start, 1.0, start)
+    shown = [(mark, mark.soc) for mark in run.marks if mark.soc is not None]
+    start = shown[0][0].at
+    hours = [hours_between(start, mark.at) for mark, _ in shown]
+    begin, level, _ = finding.lines[-1] if finding else (start, 1.0, start)
     offset = hours_between(start, begin)
-    most = _round_up(min(offset + level / finding.slope, hours[-1] * 6) if fall else hours[-1])
+    most = _round_up(min(offset + level / finding.slope, hours[-1] * 6) if finding else hours[-1])
     axes = Axes(most, 1.0)
     parts = list(axes.ruled(_hours, lambda level: f"{level * 100:.0f} %"))
     for floor, kind in ((rig.bank.everyday_floor, "floor"), (rig.bank.hard_floor, "floor-hard")):
         parts.append(el("path", d=f"M{_LEFT} {axes.y(floor):.1f} H{_RIGHT}", class_=kind))
-    said = f"{len(shown)} readings of the level, from {shown[0].soc * 100:.0f} to {shown[-1].soc * 100:.0f} %."
-    if fall:
+    said = f"{len(shown)} readings of the level, from {shown[0][1] * 100:.0f} to {shown[-1][1] * 100:.0f} %."
+    if finding:
         # In steps, since the steeper side of the fan comes to nought before its end.
         last = min(most, offset + level / finding.slope)
         along = [offset + n / 24 * (last - offset) for n in range(25)]
@@ -155,12 +156,12 @@ def _level(run, finding, rig):
             parts.append(el("path", class_="level level-ahead", d=path(
                 [(axes.x(h), axes.y(stood - finding.slope * (h - part[0]))) for h in part])))
         said += f" The slope meets the everyday floor after {to_floor:.0f} h."
-    parts += [el("circle", cx=axes.x(h), cy=axes.y(mark.soc), r=5, class_="dot" if _counts(finding, mark) else
-                 "dot-reckoned") for h, mark in zip(hours, shown, strict=True)]
+    parts += [el("circle", cx=axes.x(h), cy=axes.y(soc), r=5, class_="dot" if _counts(finding, mark) else
+                 "dot-reckoned") for h, (mark, soc) in zip(hours, shown, strict=True)]
     return _figure("The level over the hours", said, parts)
 
 
-def _pairs(run, finding):
+def _pairs(run: Run, finding: InverterFit | None) -> Markup | None:
     """AC W to the right, DC W upwards: the line begins at the idle, and its steepness is 1 / efficiency."""
     pairs = [(mark.ac_w, mark.dc_w) for mark in run.marks if mark.ac_w is not None and mark.dc_w is not None]
     if not pairs:
@@ -185,7 +186,7 @@ def _pairs(run, finding):
     return _figure("DC against AC", said, parts)
 
 
-def _figure(title, description, parts) -> Markup:
+def _figure(title: str, description: str, parts: list[Markup]) -> Markup:
     return figure(WIDTH, HEIGHT, title, description, join(parts), name="run", class_="run-figure")
 
 
@@ -197,11 +198,11 @@ def _round_up(value: float) -> float:
     """The next round number up, so that the last point has room; 1 for nothing."""
     if value <= 0:
         return 1.0
-    grain = 10 ** math.floor(math.log10(value))
+    grain = 10.0 ** math.floor(math.log10(value))
     return next(step * grain for step in (1.2, 1.6, 2, 2.5, 3, 4, 5, 6, 8, 10, 12) if step * grain >= value * 1.02)
 
 
-def _once(values: list[float], show) -> list[tuple[float, str]]:
+def _once(values: list[float], show: Callable[..., Any]) -> list[tuple[float, str]]:
     """Steps with their lettering, each said once: of several that are said alike the first."""
     told: dict[str, float] = {}
     for value in values:
@@ -211,6 +212,6 @@ def _once(values: list[float], show) -> list[tuple[float, str]]:
 
 def _steps(most: float) -> list[float]:
     """Four to six round steps from nought up to `most`."""
-    grain = 10 ** math.floor(math.log10(most))
+    grain = 10.0 ** math.floor(math.log10(most))
     step = next(part * grain for part in (0.2, 0.25, 0.5, 1.0, 2.0, 2.5) if most / (part * grain) <= 6.01)
     return [n * step for n in range(int(most / step + 1e-9) + 1)]

@@ -1,9 +1,12 @@
 """Pictures of dense monitor data: a day by the minute, a month by the hour; thinned to what a screen can show."""
 
+from collections.abc import Callable
 from datetime import datetime
+from typing import Any
 
 import numpy as np
 from markupsafe import Markup
+from numpy import ndarray
 
 from voltaun.core.log.samples import Hours, Samples, power
 from voltaun.core.rig.rig import Rig
@@ -61,25 +64,25 @@ def month(hours: Hours, begin: datetime, end: datetime, rig: Rig) -> Markup:
 class _Axis:
     """One axis of time, the level's register above and the power's below."""
 
-    def __init__(self, begin, end, rig):
+    def __init__(self, begin: datetime, end: datetime, rig: Rig) -> None:
         self.start, self.end, self.zone = begin.timestamp(), end.timestamp(), rig.zone
         self.floors = (rig.bank.everyday_floor, rig.bank.hard_floor)
         self.zero = (_MIDDLE + 14 + _BOTTOM) / 2
 
-    def x(self, seconds) -> float:
+    def x(self, seconds: float) -> float:
         return _LEFT + (float(seconds) - self.start) / (self.end - self.start) * (_RIGHT - _LEFT)
 
-    def level(self, soc) -> float:
+    def level(self, soc: float) -> float:
         return _MIDDLE - float(soc) * (_MIDDLE - _TOP)
 
-    def under(self, most):
+    def under(self, most: float) -> Callable[..., Any]:
         half = (_BOTTOM - _MIDDLE - 14) / 2
         return lambda value: self.zero - float(value) / most * half
 
-    def points(self, at, values, y):
+    def points(self, at: ndarray, values: ndarray, y: Callable[..., Any]) -> list[tuple[float, float]]:
         return [(self.x(a), y(v)) for a, v in zip(at, values, strict=True)]
 
-    def ground(self):
+    def ground(self) -> Markup:
         return join([*(el("path", d=f"M{_LEFT} {self.level(p):.1f} H{_RIGHT}", class_="hair") for p in (0, 0.5, 1)),
                      *(el("path", d=f"M{_LEFT} {self.level(p):.1f} H{_RIGHT}", class_=kind)
                        for p, kind in zip(self.floors, ("floor", "floor-hard"), strict=True)),
@@ -87,37 +90,37 @@ class _Axis:
                        for p in (0, 50, 100)),
                      el("path", d=f"M{_LEFT} {self.zero:.1f} H{_RIGHT}", class_="zero")])
 
-    def scale(self, most, show):
+    def scale(self, most: float, show: Callable[..., Any]) -> Markup:
         y = self.under(most)
         return join([el("text", "+" + show(most), x=_LEFT - 6, y=y(most) + 9, class_="scale end"),
                      el("text", "−" + show(most), x=_LEFT - 6, y=y(-most), class_="scale end")])
 
-    def clock(self):
+    def clock(self) -> Markup:
         hours = [self.start + 3600 * n for n in range(0, int((self.end - self.start) / 3600) + 1, 3)]
         return self._labels(hours, lambda at: f"{datetime.fromtimestamp(at, self.zone):%H}")
 
-    def days(self, begin, end):
+    def days(self, begin: datetime, end: datetime) -> Markup:
         starts = [self.start + 86_400 * (n + 0.5) for n in range(round((self.end - self.start) / 86_400))]
         return self._labels(starts[::2], lambda at: str(datetime.fromtimestamp(at, self.zone).day))
 
-    def _labels(self, instants, words):
+    def _labels(self, instants: list[float], words: Callable[..., Any]) -> Markup:
         return join(el("text", words(at), x=self.x(at), y=HEIGHT - 8,
                        class_="scale middle" if self.x(at) < _RIGHT - 12 else "scale end") for at in instants)
 
 
-def _thinned(at, values):
+def _thinned(at: ndarray, values: ndarray) -> tuple[ndarray, ndarray]:
     if len(at) <= MOST_POINTS:
         return at, values
     keep = np.unique(np.linspace(0, len(at) - 1, MOST_POINTS).astype(int))
     return at[keep], values[keep]
 
 
-def _envelope(at, values):
+def _envelope(at: ndarray, values: ndarray) -> tuple[ndarray, ndarray, ndarray]:
     """The least and the most in each of so many equal parts: no spike is lost by thinning."""
     parts = np.array_split(np.arange(len(at)), min(MOST_POINTS, len(at)))
     return (np.array([at[part[0]] for part in parts]), np.array([min(0.0, values[part].min()) for part in parts]),
             np.array([max(0.0, values[part].max()) for part in parts]))
 
 
-def _figure(title, description, parts) -> Markup:
+def _figure(title: str, description: str, parts: list[Markup]) -> Markup:
     return figure(WIDTH, HEIGHT, title, description, join(parts), name="dense", class_="strip-figure dense-figure")

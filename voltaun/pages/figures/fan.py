@@ -1,6 +1,6 @@
 """The outlook's picture: the level ahead as a fan, with both floors and the days named."""
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from markupsafe import Markup
@@ -20,10 +20,10 @@ def draw(outlook: Outlook, floors: tuple[float, float], zone: ZoneInfo, width: f
     start = outlook.times[0].timestamp()
     length = outlook.times[-1].timestamp() - start
 
-    def x(instant):
+    def x(instant: datetime) -> float:
         return left + (instant.timestamp() - start) / length * (right - left)
 
-    def y(level):
+    def y(level: float) -> float:
         return bottom - level * (bottom - top)
 
     everyday, hard = floors

@@ -1,5 +1,8 @@
 """The sight-glass: the bank's level with its floors, percent up one side, days at the usual use up the other."""
 
+from collections.abc import Callable, Iterator
+from typing import Any
+
 from markupsafe import Markup
 
 from voltaun.pages.figures.svg import el, figure, join
@@ -17,7 +20,7 @@ def upright(soc: float | None, everyday: float, hard: float, days_per_soc: float
     """
     top, bottom, left, right = 16.0, 584.0, 40.0, 78.0
 
-    def y(level):
+    def y(level: float) -> float:
         return bottom - level * (bottom - top)
 
     parts = [el("rect", x=left, y=y(everyday), width=right - left, height=bottom - y(everyday), fill="url(#weave-low)",
@@ -47,12 +50,13 @@ def upright(soc: float | None, everyday: float, hard: float, days_per_soc: float
                   class_="glass-tall")
 
 
-def _line(between) -> str:
+def _line(between: tuple[float, float] | None) -> str:
     """How the level is drawn: dashed where it was not read for long."""
     return "level level-ahead" if between else "level"
 
 
-def _days(days_per_soc, everyday, soc, in_hand, right, y):
+def _days(days_per_soc: float | None, everyday: float, soc: float | None, in_hand: float | None, right: float,
+          y: Callable[..., Any]) -> Iterator[Markup]:
     if not days_per_soc:
         return
     whole = int(days_per_soc * (1 - everyday) + 1e-9)
@@ -62,7 +66,7 @@ def _days(days_per_soc, everyday, soc, in_hand, right, y):
         yield el("path", d=f"M{right} {y(level):.1f} H{right + 7}", class_="tick")
         if soc is None or abs(level - soc) > 0.025:
             yield el("text", str(n), x=right + 11, y=y(level) + 4, class_="scale")
-    if in_hand is not None:
+    if in_hand is not None and soc is not None:
         number, _, hours = _in_hand(in_hand).partition(" ")
         yield el("text", number, x=right + 13, y=y(soc) + 5, class_="scale scale-now")
         if hours:  # beside it in the scale's own size: both in the large one would run over the edge
@@ -74,7 +78,7 @@ def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float |
     """The band across the top of a phone."""
     left, right, top, bottom = 8.0, 382.0, 20.0, 40.0
 
-    def x(level):
+    def x(level: float) -> float:
         return left + level * (right - left)
 
     parts = [el("rect", x=left, y=top, width=x(everyday) - left, height=bottom - top, fill="url(#weave-low)",
@@ -94,24 +98,26 @@ def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float |
                             class_="bracket"))
         parts += [el("path", d=f"M{x(soc):.1f} {top - 5} V{bottom + 5}", class_=_line(between)),
                   el("text", show_percent(soc), x=at, y=top - 6, **side)]
-        if days_per_soc:
+        if days_per_soc and in_hand is not None:
             days = _in_hand(in_hand)
             parts.append(el("text", days if " " in days else f"{days} days", x=at, y=bottom + 15, **side))
-    parts += [el("text", "floor", x=x(everyday) - 3, y=bottom + 15, class_="scale end")
-              if soc is None or soc > everyday else None,
-              el("text", "100 %", x=right, y=bottom + 15, class_="scale end") if soc is None or soc < 0.75 else None]
+    if soc is None or soc > everyday:
+        parts.append(el("text", "floor", x=x(everyday) - 3, y=bottom + 15, class_="scale end"))
+    if soc is None or soc < 0.75:
+        parts.append(el("text", "100 %", x=right, y=bottom + 15, class_="scale end"))
     return figure(390, 60, *_told(soc, everyday, hard, in_hand, between), join(parts), name="glass-band",
                   class_="glass-band")
 
 
-def _in_hand(days) -> str:
+def _in_hand(days: float) -> str:
     """Days above the everyday floor, whole ones from ten; less than half a day as the headline says it."""
     if days < 0.5:
         return lasting(days)
     return f"{days:.1f}" if days < 9.95 else f"{days:.0f}"
 
 
-def _told(soc, everyday, hard, in_hand, between):
+def _told(soc: float | None, everyday: float, hard: float, in_hand: float | None,
+          between: tuple[float, float] | None) -> tuple[str, str]:
     if soc is None:
         return "No level known", f"The floors stand at {show_percent(everyday)} and {show_percent(hard)}."
     days = "" if in_hand is None else f", {in_hand:.1f} days above it without any charging"

@@ -1,7 +1,8 @@
 """The hours of the planned day: sun as a fan, use, the level, what is placed by weave, what is spilt as an outline."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime
+from typing import Any
 from zoneinfo import ZoneInfo
 
 from markupsafe import Markup
@@ -63,7 +64,7 @@ def draw(day: Day, placed: Sequence[Placed], everyday: float, zone: ZoneInfo) ->
                   "is placed. The list beside it says the same.", join(parts), name="hours", class_="hours-figure")
 
 
-def _runs(placed, lanes, x):
+def _runs(placed: list[Placed], lanes: list[str], x: Callable[..., Any]) -> Iterator[Markup]:
     for of in placed:
         y = _BOTTOM + 20 + _LANE * lanes.index(of.load)
         width = max(3.0, x(of.end) - x(of.start))
@@ -74,7 +75,7 @@ def _runs(placed, lanes, x):
                  class_="scale end" if left else "scale", font_size=11.5)
 
 
-def _clock(day, zone, x):
+def _clock(day: Day, zone: ZoneInfo, x: Callable[..., Any]) -> Iterator[Markup]:
     for hour in day.hours:
         local = hour.start.astimezone(zone)
         if local.minute == 0 and local.hour % 3 == 0:

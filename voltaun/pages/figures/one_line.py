@@ -2,11 +2,13 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Any
 
 from markupsafe import Markup
 
 from voltaun.core.rig.bank import capacity_ah, controller_limit, effective_energy, nominal_voltage
 from voltaun.core.rig.limits import Limit, limits
+from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Load, Mains, SolarArray
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import STEADY
 from voltaun.pages.figures.svg import el, figure, join
@@ -53,7 +55,7 @@ def _part(group: str, n: int | None = None) -> str:
     return f"?part={group}#part" if n is None else f"?part={group}-{n}#part"
 
 
-def _kind(source, part) -> str:
+def _kind(source: str, part: Engine | Mains | Generator) -> str:
     return "carried to a socket" if getattr(part, "carried", False) else SOURCE_WORDS[source]
 
 
@@ -63,14 +65,14 @@ def _first(met: Iterable[Limit], group: str, name: str) -> Limit | None:
     return min(there, key=lambda limit: not limit.over, default=None)
 
 
-def _array(rig, array) -> str:
+def _array(rig: Rig, array: SolarArray) -> str:
     limit = controller_limit(rig, array)
     aimed = f", aimed {array.aimed_per_day} × a day" if array.aimed_per_day else ""
     through = f", controller {show_power(limit)}" if limit else ""
     return f"{array.panels} × {array.panel_w:g} W{through}{aimed}"
 
 
-def _load(load) -> str:
+def _load(load: Load) -> str:
     on = f"{show_power(load.running_w)} on, " if load.running_w else ""
     return f"{on}{show_energy(load.daily_wh)} a day"
 
@@ -89,7 +91,7 @@ def wide(rig: Rig) -> Markup:
     parts += [_hung(row, 8, bus, top + 12 + n * _ROW, towards=-1) for n, row in enumerate(sources)]
     parts.append(_bank(rig, bus, top, right))
     if rig.inverter:
-        parts += [_inverter(rig, bus, inverter_at, ac_bus),
+        parts += [_inverter(rig, rig.inverter, bus, inverter_at, ac_bus),
                   _bus(ac_bus, inverter_at - 12, max(ac_end, inverter_at) + 14, "AC")]
     parts += [_hung(row, ac_bus, right, inverter_at + n * _ROW, 1) for n, row in enumerate(ac)]
     parts += [_hung(row, bus, right, dc_at + n * _ROW, 1) for n, row in enumerate(dc)]
@@ -107,7 +109,7 @@ def narrow(rig: Rig) -> Markup:
     parts.append(_bank(rig, bus, y, right))
     y += _bank_height(rig) + 26
     if rig.inverter:
-        parts.append(_inverter(rig, bus, y, None))
+        parts.append(_inverter(rig, rig.inverter, bus, y, None))
         y += _ROW
         if ac:
             parts.append(_bus(ac_bus, y - _ROW + 6, y + (len(ac) - 1) * _ROW + 6, ""))
@@ -121,25 +123,25 @@ def narrow(rig: Rig) -> Markup:
     return _figure(390, y, rig, join(parts), "one-line-narrow")
 
 
-def _bus_words(rig) -> str:
+def _bus_words(rig: Rig) -> str:
     volts = nominal_voltage(rig.bank)
     return f"DC, {volts:g} V" if volts else "DC"
 
 
-def _bus(x, top, bottom, words):
+def _bus(x: float, top: float, bottom: float, words: str) -> Markup:
     return join([el("path", d=f"M{x:.1f} {top:.1f} V{bottom:.1f}", class_="bus"),
                  el("text", words, x=x - 4 if x > 100 else x + 8, y=top - 6 if x > 100 else top - 2,
                     class_="scale middle" if x > 100 else "scale") if words else None])
 
 
-def _hung(row: Row, left, right, y, towards):
+def _hung(row: Row, left: float, right: float, y: float, towards: int) -> Markup:
     """A part with its line to the bus: to the left of it (towards −1) or to its right."""
     at = right if towards < 0 else left
     over = row.limit is not None and row.limit.over
     line = "wire wire-over" if over else "wire"
     lead = 60.0 if towards < 0 else 26.0
     inner = at + towards * lead
-    words = {"x": inner + towards * (38 if row.source else 8), "class_": "end" if towards < 0 else None}
+    words: dict[str, Any] = {"x": inner + towards * (38 if row.source else 8), "class_": "end" if towards < 0 else None}
     parts = [el("path", d=f"M{at:.1f} {y:.1f} H{inner:.1f}", class_=line),
              el("circle", cx=at, cy=y, r=3.5, class_="dot")]
     if row.source:
@@ -148,16 +150,16 @@ def _hung(row: Row, left, right, y, towards):
     if row.limit and over:
         parts.append(el("path", d=f"M{(at + inner) / 2 - 5:.1f} {y - 7:.1f} l10 14 m-10 0 l10 -14", class_="over-mark"))
     parts += [el("text", row.name, y=y - 3, **(words | {"class_": f"part {words['class_'] or ''}".strip()})),
-              el("text", short(row.limit) if over else row.figures, y=y + 14,
-                 **(words | {"class_": " ".join(filter(None, ("scale", words["class_"], over and "floor-word")))}))]
+              el("text", short(row.limit) if over and row.limit else row.figures, y=y + 14,
+                 **(words | {"class_": " ".join(filter(None, ("scale", words["class_"], over * "floor-word")))}))]
     said = f"{row.name}: {row.figures}" + (f"; {short(row.limit)}" if row.limit else "")
     wide = 250.0
     reach = el("rect", x=inner if towards > 0 else inner - wide, y=y - 20, width=wide, height=40, class_="reach")
     return el("a", el("title", said), reach, join(parts), href=row.href)
 
 
-def _inverter(rig, bus, y, ac_bus):
-    inverter, limit = rig.inverter, _first(limits(rig), "inverter", "")
+def _inverter(rig: Rig, inverter: Inverter, bus: float, y: float, ac_bus: float | None) -> Markup:
+    limit = _first(limits(rig), "inverter", "")
     end = ac_bus if ac_bus is not None else bus + 26
     name_x = bus + 38
     rating = f"{show_power(inverter.continuous_w)}, " if inverter.continuous_w else ""
@@ -174,11 +176,11 @@ def _inverter(rig, bus, y, ac_bus):
     return el("a", el("title", f"Inverter: {words}"), reach, join(parts), href=_part("inverter"))
 
 
-def _bank_height(rig) -> float:
+def _bank_height(rig: Rig) -> float:
     return 24 + min(_MOST, 1 if rig.bank.is_station else rig.bank.parallel) * (_CELL[1] + 8) + 22
 
 
-def _bank(rig, bus, top, right):
+def _bank(rig: Rig, bus: float, top: float, right: float) -> Markup:
     """The bank as it is wired: each string a row of batteries in series, the strings one below the other."""
     bank, limit = rig.bank, _first(limits(rig), "bank", "")
     left, (width, height) = bus + 46, _CELL
@@ -207,7 +209,7 @@ def _bank(rig, bus, top, right):
     energy = effective_energy(rig)
     name = _bank_name(bank) + more
     held = f"{capacity_ah(bank):g} Ah, " if capacity_ah(bank) and not bank.is_station else ""
-    words = (short(limit) if over else
+    words = (short(limit) if over and limit else
              f"{held}{show_energy(energy.wh)} {_BASIS[energy.basis]}")
     base = y + strings * (height + 8) + 8
     text_x = left
@@ -217,11 +219,11 @@ def _bank(rig, bus, top, right):
     return el("a", el("title", f"Bank: {name}, {words}"), reach, join(parts), href=_part("bank"))
 
 
-def _cell_words(bank, n) -> str:
+def _cell_words(bank: Bank, n: int) -> str:
     return show_energy(bank.packs[n]) if bank.is_station else f"{bank.unit_voltage_v:g} V"
 
 
-def _bank_name(bank) -> str:
+def _bank_name(bank: Bank) -> str:
     if bank.is_station:
         return "Station" + (f" and {len(bank.pack_wh)} packs" if bank.pack_wh else "")
     unit = f"{bank.unit_voltage_v:g} V {bank.unit_capacity_ah:g} Ah"
@@ -229,7 +231,7 @@ def _bank_name(bank) -> str:
     return f"{unit}, {wired}" + (f" × {bank.parallel} strings" if bank.parallel > 1 else "")
 
 
-def _figure(width, height, rig, drawing, name) -> Markup:
+def _figure(width: int, height: float, rig: Rig, drawing: Markup, name: str) -> Markup:
     sources, ac, dc = rows(rig)
     said = "; ".join(f"{row.name}: {row.figures}" + (f", {short(row.limit)}" if row.limit else "")
                      for row in (*sources, *ac, *dc))

@@ -21,7 +21,7 @@ def draw(past: Backtest, zone: ZoneInfo, width: float, height: float, letters: f
     most = max([*(each.quantiles[4] for each in shown), *(each.actual for each in shown), 1.0])
     step = (right - left) / len(shown)
 
-    def y(wh):
+    def y(wh: float) -> float:
         return bottom - wh / most * (bottom - top)
     parts = [el("path", d=f"M{left:.1f} {y(part * most):.1f} H{right:.1f}", class_="hair") for part in (0, 0.5, 1)]
     parts += [el("text", show_energy(part * most), x=left - 6, y=y(part * most) + 4, class_="scale end",

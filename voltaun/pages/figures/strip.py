@@ -46,7 +46,7 @@ class Column:
 
 
 def columns(first: date, last: date, logged: dict[date, Day], outlook: Outlook | None,
-            skies: dict[date, str] | None = None, told: Callable[[Plan], str] = str,
+            skies: Mapping[date, str] | None = None, told: Callable[[Plan], str] = str,
             floor: float = 0.0, done: Mapping[date, tuple[str, ...]] | None = None,
             placed: Mapping[date, list[str]] | None = None) -> list[Column]:
     """The days from first to last, each with its logged part, its outlook, and its line of figures.
@@ -68,7 +68,8 @@ def columns(first: date, last: date, logged: dict[date, Day], outlook: Outlook |
             for day in days_between(first, last)]
 
 
-def _line(day, past, ahead, sky, planned, floor, done) -> str:
+def _line(day: date, past: Day | None, ahead: DayOutlook | None, sky: str | None, planned: list[str], floor: float,
+          done: tuple[str, ...]) -> str:
     told = [f"{day:%a} {day.day} {day:%b}"]
     if past is not None and past.hours > 0.5:
         sources = ", ".join(f"{SOURCE_WORDS[s]} {'~' if s in past.reckoned else ''}{show_energy(wh)}"
@@ -119,7 +120,7 @@ def draw(size: Size, shown: list[Column], levels: list[tuple[datetime, float, bo
 class _Frame:
     """Where things go: the level's register above, the energies' below."""
 
-    def __init__(self, size: Size, shown: list[Column], zone):
+    def __init__(self, size: Size, shown: list[Column], zone: ZoneInfo) -> None:
         self.size, self.shown, self.zone = size, shown, zone
         self.left, self.right = size.letters * 2.9, size.width - 4
         self.sky_y = size.letters * 0.8
@@ -141,7 +142,7 @@ class _Frame:
     def y(self, level: float) -> float:
         return self.bottom - level * (self.bottom - self.top)
 
-    def ground(self, floors) -> Markup:
+    def ground(self, floors: tuple[float, float]) -> Markup:
         everyday, hard = floors
         span = f"M{self.left:.1f} {{}} H{self.right:.1f}"
         scale = [el("text", f"{p}" if p else "0 %", x=self.left - 6, y=self.y(p / 100) + 4, class_="scale end",
@@ -183,7 +184,7 @@ class _Frame:
         return join(self._bar(column, self.left + n * self.column_width + self.column_width * 0.22, width)
                     for n, column in enumerate(self.shown))
 
-    def _bar(self, column, x, width) -> Markup:
+    def _bar(self, column: Column, x: float, width: float) -> Markup:
         parts, base = [], self.zero
         for source in SOURCES:
             wh = column.past.harvest[source] if column.past else 0.0
@@ -204,7 +205,7 @@ class _Frame:
                             class_="use" if not column.ahead else "use use-ahead"))
         return join(parts)
 
-    def _expected(self, ahead, x, width, base) -> Markup:
+    def _expected(self, ahead: DayOutlook, x: float, width: float, base: float) -> Markup:
         """Sun to come: its middle as a pale bar, and a whisker from one in ten to nine in ten."""
         p10, p50, p90 = (wh * self.per_wh for wh in (ahead.solar_wh.p10, ahead.solar_wh.p50, ahead.solar_wh.p90))
         middle = x + width / 2
@@ -212,7 +213,7 @@ class _Frame:
             el("rect", x=x, y=base - p50, width=width, height=p50, class_="bar-ahead"),
             el("path", d=f"M{middle:.1f} {base - p10:.1f} V{base - p90:.1f}", class_="whisker") if p90 > 2 else None])
 
-    def levels(self, levels, first_day) -> Markup:
+    def levels(self, levels: list[tuple[datetime, float, bool]], first_day: date) -> Markup:
         first = day_start(first_day, self.zone)
         points = [(self.x(at), self.y(level), read) for at, level, read in levels if at >= first]
         if not points:

@@ -29,6 +29,6 @@ def swatch(source: str) -> Markup:
               viewBox="0 0 22 12", class_="swatch", aria_hidden="true")
 
 
-def _weave(name, size, drawing):
+def _weave(name: str, size: int, drawing: Markup) -> Markup:
     return el("pattern", el("g", drawing, class_=f"weave-{name}"), id=f"weave-{name}", width=size, height=size,
               patternUnits="userSpaceOnUse")

@@ -4,12 +4,16 @@ A file in the open shape goes straight in, unless something of it is to be asked
 once: the page proposes what each column is, shows the first readings as understood, and keeps the answer by name.
 """
 
+from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from io import BytesIO
+from typing import IO, Any
 
 from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+from werkzeug.datastructures import FileStorage
 
 from voltaun.core.learned.account import reckon
 from voltaun.core.log.reading import FIELDS, NUMBERS
@@ -43,15 +47,17 @@ NAMES = {of.column: field_words(of) for of in FIELDS if of.heard} | {
 
 def jobs() -> Jobs:
     """This server's imports."""
-    return current_app.extensions.setdefault("voltaun-jobs", Jobs(current_app.config["DATABASE"]))
+    found: Jobs = current_app.extensions.setdefault("voltaun-jobs", Jobs(current_app.config["DATABASE"]))
+    return found
 
 
 def stash() -> Stash:
     """The files that were sent to this server and are not decided on yet."""
-    return current_app.extensions.setdefault("voltaun-stash", Stash())
+    found: Stash = current_app.extensions.setdefault("voltaun-stash", Stash())
+    return found
 
 
-def import_file():
+def import_file() -> ResponseReturnValue:
     """Take a file that was sent: what it is shows in its content."""
     sent = request.files.get("file")
     if not sent or not sent.filename:
@@ -69,7 +75,7 @@ def import_file():
     return _decide(number, _known(start, _kind(start)))
 
 
-def _in_utf_8(sent) -> bytes:
+def _in_utf_8(sent: FileStorage) -> bytes:
     """The bytes of a log that was sent, in UTF-8: a spreadsheet may have written it as Windows-1252. What is neither
     stays as it is, and reading it says where."""
     data = sent.stream.read()
@@ -83,13 +89,13 @@ def _in_utf_8(sent) -> bytes:
     return data
 
 
-def _json(sent):
+def _json(sent: FileStorage) -> ResponseReturnValue:
     from voltaun.formats.archive import is_archive, parse
     from voltaun.formats.rig_file import read_rig
     data = sent.stream.read()
     try:
         if is_archive(parse(data)):
-            job = jobs().archive(g.kept.id, BytesIO(data), sent.filename)
+            job = jobs().archive(g.kept.id, BytesIO(data), sent.filename or "a file")
             return redirect(url_for("log.job", rig_id=g.kept.id, job_id=job.id), 303)
         told: list[str] = []
         made = read_rig(decode(data), told, g.now)
@@ -138,17 +144,17 @@ def kept_mappings() -> dict[str, Mapping]:
     return made
 
 
-def _decide(number: str, known: Mapping | None):
+def _decide(number: str, known: Mapping | None) -> ResponseReturnValue:
     if known is None:
         return redirect(url_for("log.bring", rig_id=g.kept.id, number=number), 303)
     if known.kind == SAMPLES:
-        file, name = stash().take(g.kept.id, number)
+        file, name = stash().take(g.kept.id, number) or abort(404)
         job = jobs().samples(g.kept.id, file, known, name)
         return redirect(url_for("log.job", rig_id=g.kept.id, job_id=job.id), 303)
     return _keep(number, known)
 
 
-def _keep(number: str, mapping: Mapping):
+def _keep(number: str, mapping: Mapping) -> ResponseReturnValue:
     """Keep the readings of a log file, or show what stands against it."""
     file, name = stash().get(g.kept.id, number) or abort(404)
     file.seek(0)
@@ -167,7 +173,9 @@ def _keep(number: str, mapping: Mapping):
     except Unsure as unsure:
         return _render(shown, 409, log=log, doubts=[(doubt, doubt_words(doubt, context.rig()))
                                                     for doubt in unsure.doubts])
-    stash().take(g.kept.id, number)[0].close()
+    taken = stash().take(g.kept.id, number)
+    if taken:
+        taken[0].close()
     for warning in log.warnings[:20]:
         flash(f"Note: {warning}.")
     flash(f"{merged.added} readings added, {merged.same} were there already, {merged.replaced} replaced, "
@@ -195,7 +203,7 @@ class Shown:
         return ", ".join(row[n] for row in self.rows[1:] if n < len(row) and row[n])[:60]
 
 
-def bring(number: str):
+def bring(number: str) -> tuple[str, int]:
     """Ask what the columns of a file are."""
     kind = request.args.get("kind", LOG)
     file, name = stash().get(g.kept.id, number) or abort(404)
@@ -206,7 +214,7 @@ def bring(number: str):
     return _render(Shown(number, name, proposed))
 
 
-def map_file(number: str):
+def map_file(number: str) -> ResponseReturnValue:
     """Show what the answers mean, or, with `bring`, bring the file in so."""
     file, name = stash().get(g.kept.id, number) or abort(404)
     text = _text(file)
@@ -226,7 +234,7 @@ def map_file(number: str):
     return _decide(number, mapping)
 
 
-def _text(file) -> str:
+def _text(file: IO[bytes]) -> str:
     """The first part of a file as text; a samples file may be far larger than what is asked of it."""
     file.seek(0)
     data = file.read(2 ** 21)
@@ -238,7 +246,7 @@ def _text(file) -> str:
 def _typed_mapping(header: list[str]) -> Mapping:
     """The mapping that was typed. Raises FileFaults."""
     form = request.form
-    columns = {}
+    columns: dict[str, dict[str, Any]] = {}
     for n, theirs in enumerate(header):
         of = form.get(f"as-{n}", "")
         if of and theirs:
@@ -265,7 +273,8 @@ def _keep_mapping(mapping: Mapping) -> None:
             monitors.put_setting(db, g.kept.id, "samples_mapping", mapping.document())
 
 
-def _render(shown: Shown, status=200, log: LogFile | None = None, refused=(), preview=False, **extra):
+def _render(shown: Shown, status: int = 200, log: LogFile | None = None, refused: Sequence[str] = (),
+            preview: bool = False, **extra: Any) -> tuple[str, int]:
     file, _ = stash().get(g.kept.id, shown.number) or abort(404)
     try:
         text = _text(file)
@@ -288,7 +297,7 @@ def _render(shown: Shown, status=200, log: LogFile | None = None, refused=(), pr
 class Understood:
     """What a file means: its first readings, how many, and what they come to, for one to say whether it is right."""
 
-    first: list
+    first: list[Any]
     count: int
     begin: datetime | None
     end: datetime | None
@@ -299,7 +308,7 @@ class Understood:
     warnings: list[str]
 
 
-def _understood(mapping: Mapping, file, log: LogFile | None, text: str) -> Understood | None:
+def _understood(mapping: Mapping, file: IO[bytes], log: LogFile | None, text: str) -> Understood | None:
     if mapping.kind == SAMPLES:
         return _understood_samples(mapping, text)
     if log is None:
@@ -309,13 +318,13 @@ def _understood(mapping: Mapping, file, log: LogFile | None, text: str) -> Under
     levels = [reading.soc for reading in log.readings if reading.soc is not None]
     account = reckon(context.rig(), log.readings, context.sun())
     days = sum(interval.hours for interval in account.intervals) / 24
-    suns = [interval for interval in account.intervals if interval.harvest["solar"] is not None]
-    sunny = sum(interval.hours for interval in suns) / 24
+    suns = [(interval.hours, wh) for interval in account.intervals if (wh := interval.harvest["solar"]) is not None]
+    sunny = sum(hours for hours, _ in suns) / 24
     return Understood(log.readings[:SHOWN_ROWS], len(log.readings),
                       log.readings[0].at if log.readings else None, log.readings[-1].at if log.readings else None,
                       min(levels, default=None), max(levels, default=None),
                       account.learned.use.mean if account.learned.use and days > 0 else None,
-                      sum(interval.harvest["solar"] for interval in suns) / sunny if sunny > 0 else None, log.warnings)
+                      sum(wh for _, wh in suns) / sunny if sunny > 0 else None, log.warnings)
 
 
 def _understood_samples(mapping: Mapping, text: str) -> Understood | None:
@@ -331,7 +340,7 @@ def _understood_samples(mapping: Mapping, text: str) -> Understood | None:
     staged.close()
     summed = hours(first)
     days = float(summed.seconds.sum()) / 86_400
-    begin, end = (datetime.fromtimestamp(at, UTC) for at in (staged.first, staged.last))
+    begin, end = (None if at is None else datetime.fromtimestamp(at, UTC) for at in (staged.first, staged.last))
     return Understood([], len(first), begin, end, staged.low.get("soc"), staged.high.get("soc"),
                       float(summed.discharge_wh.sum()) / days if days > 0 else None,
                       float(summed.charge_wh.sum()) / days if days > 0 else None, told.warnings)

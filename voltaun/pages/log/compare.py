@@ -6,7 +6,9 @@ from flask import g, render_template, request
 
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.log.days import clear_sky_of
+from voltaun.core.log.reading import Reading
 from voltaun.core.log.stretches import Stretch, difference, share_difference, stretch
+from voltaun.core.rig.rig import Rig
 from voltaun.core.units import QuantityError
 from voltaun.database import readings
 from voltaun.pages import context
@@ -15,11 +17,12 @@ from voltaun.pages.days import day_from, shown
 ENDS = ("a_first", "a_last", "b_first", "b_last")
 
 
-def compare():
+def compare() -> str:
     """The page: the days asked for, else the last fortnight beside the one before it."""
     today = local_day(g.now, context.rig().zone)
     usual = dict(zip(ENDS, (today - timedelta(days=n) for n in (28, 15, 14, 1)), strict=True))
-    typed, faults, ends = {}, {}, {}
+    typed, ends = dict[str, str](), dict[str, date]()
+    faults: dict[str, str | None] = {}
     for name in ENDS:
         typed[name] = request.args.get(name, "").strip() or shown(usual[name])
         try:
@@ -54,7 +57,7 @@ def _stretch(first: date, last: date) -> tuple[Stretch | None, str | None]:
         return None, f"{str(error).capitalize()}."
 
 
-def _generator_hours(rig, reading) -> float:
+def _generator_hours(rig: Rig, reading: Reading) -> float:
     if reading.generator_hours is not None:
         return reading.generator_hours
     if reading.generator_wh and rig.generators:

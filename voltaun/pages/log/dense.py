@@ -1,8 +1,11 @@
 """Dense monitor data: its import, the days and months of it, and the monitor that is read by itself."""
 
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
 
 from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.log.samples import Hours
@@ -19,12 +22,13 @@ from voltaun.pages.figures import dense as pictures
 from voltaun.pages.log.bring import jobs, stash
 
 
-def monitor():
+def monitor() -> tuple[str, int]:
     """A month of samples by the day, or with `day` that day by the minute; the monitor; bringing samples in."""
     return _render()
 
 
-def _render(status=200, faults=None, typed=None):
+def _render(status: int = 200, faults: dict[str, str] | None = None, typed: dict[str, str] | None = None) -> tuple[str,
+            int]:
     rig, db = context.rig(), context.db()
     span = samples.span(db, g.kept.id)
     last = local_day(g.now, rig.zone) if span is None else local_day(_instant(span[1]), rig.zone)
@@ -45,7 +49,7 @@ def _render(status=200, faults=None, typed=None):
                    "month": first, "before": first - timedelta(days=1), "after": after}
     kept = monitors.get(db, g.kept.id)
     typed = typed or {"address": kept.address if kept else "http://127.0.0.1:8151",
-                      "every": kept.every_minutes if kept else 5,
+                      "every": str(kept.every_minutes if kept else 5),
                       "hours": " ".join(map(str, monitors.setting(db, g.kept.id, "reading_hours", HOURS)))}
     return render_template(
         "log/monitor.html", span=span and [local_day(_instant(each), rig.zone) for each in span], kept_monitor=kept,
@@ -53,12 +57,12 @@ def _render(status=200, faults=None, typed=None):
         faults=faults or {}, **seen_of), status
 
 
-def _instant(seconds: int):
+def _instant(seconds: int) -> datetime:
     from datetime import UTC, datetime
     return datetime.fromtimestamp(seconds, UTC)
 
 
-def _asked(name) -> date | None:
+def _asked(name: str) -> date | None:
     try:
         day = date.fromisoformat(request.args.get(name, ""))
     except ValueError:
@@ -66,19 +70,19 @@ def _asked(name) -> date | None:
     return min(max(day, date(1970, 6, 1)), date(2199, 6, 1))
 
 
-def _by_hour(summed: Hours, zone):
+def _by_hour(summed: Hours, zone: ZoneInfo) -> list[dict[str, Any]]:
     return [_figures(f"{_instant(int(summed.hour[n])).astimezone(zone):%H:%M}", summed, slice(n, n + 1), None)
             for n in range(len(summed.hour))]
 
 
-def _by_day(summed: Hours, zone):
+def _by_day(summed: Hours, zone: ZoneInfo) -> list[dict[str, str | date | float]]:
     days = [local_day(_instant(int(hour)), zone) for hour in summed.hour]
     begins = [n for n in range(len(days)) if n == 0 or days[n] != days[n - 1]] + [len(days)]
     return [_figures(f"{days[a]:%a} {days[a].day} {days[a]:%b}", summed, slice(a, b), days[a])
             for a, b in zip(begins, begins[1:], strict=False)]
 
 
-def _figures(name, summed: Hours, part: slice, day) -> dict:
+def _figures(name: str, summed: Hours, part: slice, day: date | None) -> dict[str, Any]:
     levels = [level for level in (*summed.soc_low[part], *summed.soc_high[part]) if level == level]
     return {"name": name, "day": day, "charge": float(summed.charge_wh[part].sum()),
             "discharge": float(summed.discharge_wh[part].sum()), "samples": int(summed.samples[part].sum()),
@@ -86,7 +90,7 @@ def _figures(name, summed: Hours, part: slice, day) -> dict:
             "covered": float(summed.seconds[part].sum()) / 3600}
 
 
-def bring_samples():
+def bring_samples() -> ResponseReturnValue:
     """Begin to bring a samples file in: as its kind was read before, or after asking what its columns are."""
     sent = request.files.get("file")
     if not sent or not sent.filename:
@@ -99,12 +103,12 @@ def bring_samples():
     number = stash().put(g.kept.id, sent)
     if not known.columns and "at" not in names:
         return redirect(url_for("log.bring", rig_id=g.kept.id, number=number, kind=SAMPLES), 303)
-    file, name = stash().take(g.kept.id, number)
+    file, name = stash().take(g.kept.id, number) or abort(404)
     job = jobs().samples(g.kept.id, file, known, name)
     return redirect(url_for("log.job", rig_id=g.kept.id, job_id=job.id), 303)
 
 
-def remove_samples():
+def remove_samples() -> ResponseReturnValue:
     """Take the samples of some days out, and the readings made of them; they can be brought back."""
     rig = context.rig()
     today = local_day(g.now, rig.zone)
@@ -121,7 +125,7 @@ def remove_samples():
     return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
 
 
-def answer_monitor():
+def answer_monitor() -> ResponseReturnValue:
     """Say of what the monitor showed, and what cannot be, that it is right, or leave it out."""
     if "right" in request.form:
         _, words = read_monitor(context.writer(), g.kept.id, g.now, believe=True)
@@ -132,7 +136,7 @@ def answer_monitor():
     return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
 
 
-def job(job_id: int):
+def job(job_id: int) -> str:
     """How far an import is; asked for again each second while it goes on."""
     found = jobs().get(g.kept.id, job_id)
     if found is None:
@@ -140,7 +144,7 @@ def job(job_id: int):
     return render_template("log/job.html", job=found)
 
 
-def cancel(job_id: int):
+def cancel(job_id: int) -> ResponseReturnValue:
     """Answer what an import asks: go on, or stop it, and then nothing of it is kept."""
     found = jobs().get(g.kept.id, job_id)
     if found is None:
@@ -149,7 +153,7 @@ def cancel(job_id: int):
     return redirect(url_for("log.job", rig_id=g.kept.id, job_id=job_id), 303)
 
 
-def keep_monitor():
+def keep_monitor() -> ResponseReturnValue:
     """Keep where the monitor is and how often it is read; read it now; or forget it."""
     if "forget" in request.form:
         with transaction(context.writer()) as db:
@@ -165,7 +169,7 @@ def keep_monitor():
         faults["every"] = f"Found {typed['every']!r}, expected minutes from 1 to 1440, or 0 for on demand only."
     if chosen is None:
         faults["hours"] = f"Found {typed['hours']!r}, expected hours of the day from 0 to 23, such as 7 19."
-    if faults:
+    if faults or every is None:
         return _render(422, faults, typed)
     with transaction(context.writer()) as db:
         monitors.keep(db, g.kept.id, typed["address"], every)
@@ -178,17 +182,18 @@ def keep_monitor():
     return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
 
 
-def make_readings():
+def make_readings() -> ResponseReturnValue:
     """Turn all samples into readings at the hours chosen, wherever none stands yet."""
     made = bringing.condense(context.writer(), g.kept.id, g.now, since=_instant(0))
     flash(f"{made} reading{'' if made == 1 else 's'} made from the samples.")
     return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
 
 
-def _whole(text, low, high) -> int | None:
+def _whole(text: str, low: int, high: int) -> int | None:
     return int(text) if text.isascii() and text.isdigit() and len(text) < 9 and low <= int(text) <= high else None
 
 
-def _hours(text) -> list[int] | None:
-    hours = [_whole(part, 0, 23) for part in text.replace(",", " ").split()]
-    return sorted(set(hours)) if hours and None not in hours else None
+def _hours(text: str) -> list[int] | None:
+    parts = text.replace(",", " ").split()
+    hours = {hour for part in parts if (hour := _whole(part, 0, 23)) is not None}
+    return sorted(hours) if parts and all(_whole(part, 0, 23) is not None for part in parts) else None

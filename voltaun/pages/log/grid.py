@@ -1,8 +1,9 @@
 """Typing several days in from a paper log: a grid, with the keyboard alone, kept whole or not at all."""
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from flask import flash, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from voltaun.core.log.reading import Reading
 from voltaun.database import imports, readings
@@ -15,7 +16,7 @@ from voltaun.pages.reading.forms import ReadingForm
 ROWS, MOST_ROWS = 7, 31
 
 
-def grid():
+def grid() -> tuple[str, int]:
     """A week of empty rows, dated on from the last reading."""
     last = readings.before(context.db(), g.kept.id, g.now, 1)
     start = last[-1].reading.at if last else g.now - timedelta(days=ROWS)
@@ -25,18 +26,18 @@ def grid():
     return _render([_row(n, at) for n, at in enumerate(dates)])
 
 
-def _row(n: int, at=None) -> ReadingForm:
+def _row(n: int, at: datetime | None = None) -> ReadingForm:
     return ReadingForm(context.rig(), g.now, Reading(at) if at else None, prefix=f"r{n}-")
 
 
-def _render(rows, status=200, asked_mark=""):
+def _render(rows: list[ReadingForm], status: int = 200, asked_mark: str = "") -> tuple[str, int]:
     asked = rows[0] if rows else _row(0)
     more = [box for box in asked.boxes("more") if box.field.short_name in ("full_at", "note")]
     columns = [*asked.boxes("main"), *more]
     return render_template("log/grid.html", rows=rows, columns=columns, asked_mark=asked_mark), status
 
 
-def keep_grid():
+def keep_grid() -> ResponseReturnValue:
     """Keep every row that has a figure in it, or none and say what is wrong where."""
     count = min(MOST_ROWS, sum(name.endswith("-at") for name in request.form))
     rows = [_row(n) for n in range(count)]

@@ -3,15 +3,16 @@
 A samples file is read whole first; what cannot be with this rig is asked about before anything of it is kept.
 """
 
+from __future__ import annotations
+
 import itertools
 import logging
 import sqlite3
 import tempfile
 import threading
-from collections.abc import Callable
 from contextlib import closing
 from dataclasses import dataclass, field
-from pathlib import Path
+from typing import IO, TYPE_CHECKING
 
 from voltaun import clock
 from voltaun.core.rig.bank import nominal_voltage
@@ -20,10 +21,17 @@ from voltaun.database.connection import connect_reading, in_words
 from voltaun.database.imports import AnotherUnderWay, cut_off
 from voltaun.formats import FileFaults
 from voltaun.formats.archive import is_archive, parse, read_archive
-from voltaun.formats.mapping import Mapping
 from voltaun.formats.samples_csv import Told, pieces
 from voltaun.intake.bringing import bring_archive, bring_samples
 from voltaun.intake.staged import Cancelled, Staged
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+    from pathlib import Path
+
+    from werkzeug.datastructures import FileStorage
+
+    from voltaun.formats.mapping import Mapping
 
 KEPT = 20
 """Ended jobs are remembered so long that their page can be asked for once more."""
@@ -57,8 +65,9 @@ class Job:
 class Jobs:
     """The imports of this server, by number."""
 
-    def __init__(self, database: Path):
-        self._database, self._jobs, self._numbers = database, {}, itertools.count(1)
+    def __init__(self, database: Path) -> None:
+        self._database, self._numbers = database, itertools.count(1)
+        self._jobs: dict[int, Job] = {}
         self._lock = threading.Lock()
 
     def get(self, rig_id: int, job_id: int) -> Job | None:
@@ -66,15 +75,15 @@ class Jobs:
         job = self._jobs.get(job_id)
         return job if job and job.rig_id == rig_id else None
 
-    def samples(self, rig_id: int, sent, mapping: Mapping, name: str) -> Job:
+    def samples(self, rig_id: int, sent: IO[bytes], mapping: Mapping, name: str) -> Job:
         """Begin to bring a samples file in; `sent` is a binary file, which is closed once it is read."""
         return self._start(rig_id, name, sent, lambda job, file: self._samples(job, file, mapping))
 
-    def archive(self, rig_id: int, sent, name: str) -> Job:
+    def archive(self, rig_id: int, sent: IO[bytes], name: str) -> Job:
         """Begin to bring an archive in. rig_id  0 where no rig stands yet"""
         return self._start(rig_id, name, sent, self._archive)
 
-    def _start(self, rig_id, name, file, work: Callable) -> Job:
+    def _start(self, rig_id: int, name: str, file: IO[bytes], work: Callable[[Job, IO[bytes]], None]) -> Job:
         size = file.seek(0, 2)
         file.seek(0)
         with self._lock:
@@ -85,7 +94,7 @@ class Jobs:
         threading.Thread(target=self._run, args=(job, file, work), name=f"import-{job.id}", daemon=True).start()
         return job
 
-    def _run(self, job: Job, file, work) -> None:
+    def _run(self, job: Job, file: IO[bytes], work: Callable[[Job, IO[bytes]], None]) -> None:
         # The words before the state: a page that sees that it has ended shows why.
         try:
             with file:
@@ -113,18 +122,18 @@ class Jobs:
         return ("Part of it is still in the file. It is taken out before the next import, or at the next start." if left
                 else "Nothing of the file was kept.")
 
-    def _samples(self, job: Job, file, mapping: Mapping) -> None:
+    def _samples(self, job: Job, file: IO[bytes], mapping: Mapping) -> None:
         told = Told()
 
-        def read(rows):
+        def read(rows: int) -> bool:
             job.rows, job.read = rows, file.tell()
             return not job.stop.is_set()
 
-        def keep(rows):
+        def keep(rows: int) -> bool:
             job.rows = rows
             return not job.stop.is_set()
         with closing(connect_reading(self._database)) as db:
-            rig = rigs.get(db, job.rig_id).rig
+            rig = rigs.there(db, job.rig_id).rig
         with closing(Staged(pieces(file, rig.zone, mapping, told, nominal_voltage(rig.bank)), read)) as staged:
             doubt = staged.doubt(rig, clock.now())
             if doubt and not self._answer(job, f"Found {doubt}. Is that right?"):
@@ -134,7 +143,7 @@ class Jobs:
         job.words += [f"{brought.moved} rows were not in order of time."] if brought.moved else []
         job.words += [f"Note: {warning}." for warning in told.warnings]
 
-    def _answer(self, job, question) -> bool:
+    def _answer(self, job: Job, question: str) -> bool:
         """Whether the user is sure; waits for the answer."""
         job.words, job.state = [question], "asked"
         waited = 0.0
@@ -145,7 +154,7 @@ class Jobs:
         job.words, job.state = [], "under way"
         return True
 
-    def _archive(self, job: Job, file) -> None:
+    def _archive(self, job: Job, file: IO[bytes]) -> None:
         document = parse(file.read())
         if not is_archive(document):
             faults = FileFaults()
@@ -153,12 +162,12 @@ class Jobs:
             raise faults
         kept, told = read_archive(document, archive.schema())
 
-        def keep(rows):
+        def keep(rows: int) -> bool:
             job.rows = rows
             return not job.stop.is_set()
         job.brought = bring_archive(self._database, kept, told, keep)
         with closing(connect_reading(self._database)) as db:
-            names = [rigs.get(db, number, also_removed=True).rig.name for number in job.brought]
+            names = [rigs.there(db, number, also_removed=True).rig.name for number in job.brought]
         job.words = [f"All of {', '.join(names) or 'the archive'} is kept."]
 
 
@@ -167,10 +176,11 @@ class Stash:
 
     MOST = 8
 
-    def __init__(self):
-        self._files, self._lock = {}, threading.Lock()
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._files: dict[str, tuple[int, str, IO[bytes]]] = {}
 
-    def put(self, rig_id: int, sent) -> str:
+    def put(self, rig_id: int, sent: FileStorage) -> str:
         """Keep a file that was sent (a werkzeug FileStorage); its number."""
         file = tempfile.TemporaryFile(prefix="voltaun-")  # noqa: SIM115 (closed when it is let go of)
         sent.save(file)
@@ -181,12 +191,12 @@ class Stash:
                 self._files.pop(next(iter(self._files)))[2].close()
         return number
 
-    def get(self, rig_id: int, number: str):
+    def get(self, rig_id: int, number: str) -> tuple[IO[bytes], str] | None:
         """The file and its name, or None."""
         found = self._files.get(number)
         return (found[2], found[1]) if found and found[0] == rig_id else None
 
-    def take(self, rig_id: int, number: str):
+    def take(self, rig_id: int, number: str) -> tuple[IO[bytes], str] | None:
         """The file and its name, which are not kept here any longer, or None."""
         found = self.get(rig_id, number)
         if found:

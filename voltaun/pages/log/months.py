@@ -7,6 +7,7 @@ from flask import abort, g, render_template
 
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.log.days import Day
+from voltaun.core.log.reading import Reading
 from voltaun.core.rig.sources import SOURCES
 from voltaun.database import readings
 from voltaun.pages import context
@@ -24,7 +25,7 @@ class Line:
     notes: tuple[str, ...] = ()
 
 
-def month_sheet(year: int, month: int):
+def month_sheet(year: int, month: int) -> str:
     """A month, a line a day."""
     if not (1970 <= year < 2200 and 1 <= month <= 12):
         abort(404)
@@ -37,7 +38,7 @@ def month_sheet(year: int, month: int):
     return _sheet(lines, first, last, "month", list(days.values()))
 
 
-def year_sheet(year: int):
+def year_sheet(year: int) -> str:
     """A year, a line a month."""
     if not 1970 <= year < 2200:
         abort(404)
@@ -50,14 +51,14 @@ def year_sheet(year: int):
     return _sheet(lines, date(year, 1, 1), date(year, 12, 31), "year", list(days.values()))
 
 
-def _sheet(lines, first, last, span, days):
+def _sheet(lines: list[Line], first: date, last: date, span: str, days: list[Day]) -> str:
     sources = [source for source in SOURCES if context.rig().has(source)]
     return render_template("log/months.html", lines=lines, first=first, last=last, span=span, sources=sources,
                            total=_together(first, days), before=first - timedelta(days=1),
                            after=last + timedelta(days=1), covered=sum(day.whole for day in days))
 
 
-def _logged(first: date, last: date):
+def _logged(first: date, last: date) -> tuple[dict[date, Day], list[Reading]]:
     """The days from first to last as they were logged, and their readings."""
     zone = context.rig().zone
     begin, end = day_start(first, zone), day_start(last + timedelta(days=1), zone)
@@ -65,7 +66,7 @@ def _logged(first: date, last: date):
     return context.days_from(first, last), [each.reading for each in kept]
 
 
-def _line(first: date, days: list[Day], kept) -> Line:
+def _line(first: date, days: list[Day], kept: list[Reading]) -> Line:
     socs = [reading.soc for reading in kept if reading.soc is not None]
     return Line(first, _together(first, days), min(socs, default=None), max(socs, default=None),
                 socs[-1] if socs else None, tuple(reading.note for reading in kept if reading.note))

@@ -3,28 +3,29 @@
 from pathlib import Path
 
 from flask import current_app, flash, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from voltaun.database import backup, settings
 from voltaun.database.connection import DatabaseFault, transaction
 from voltaun.pages import context
 
 
-def safe():
+def safe() -> tuple[str, int]:
     """The copies that there are."""
     return _render()
 
 
-def _render(status=200, fault=None, typed=None):
+def _render(status: int = 200, fault: str | None = None, typed: str | None = None) -> tuple[str, int]:
     database = current_app.config["DATABASE"]
     second = settings.get(context.db(), "second_place") or ""
-    places = [(None, backup.copies(database)[::-1])]
+    places: list[tuple[str | None, list[backup.Copy]]] = [(None, backup.copies(database)[::-1])]
     if second:
         places.append((second, backup.copies(database, Path(second))[::-1]))
     return render_template("log/safe.html", places=places, second=second if typed is None else typed, fault=fault,
                            trouble=current_app.extensions["voltaun-copies"].trouble, database=database), status
 
 
-def keep_place():
+def keep_place() -> ResponseReturnValue:
     """Keep where the second copies go, or make a copy now."""
     if "now" in request.form:
         try:

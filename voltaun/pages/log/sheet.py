@@ -1,6 +1,6 @@
 """The ruled table's rows: readings with their intervals, newest first, under their weeks, with sums."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -48,7 +48,7 @@ class Sheet:
     """Some weeks of the log, ready for the page."""
 
     def __init__(self, rig: Rig, kept: list[KeptReading], account: Account, days: dict[date, Day], first: date,
-                 last: date, older: bool, newer: bool, marks: Sequence[Mark] = ()):
+                 last: date, older: bool, newer: bool, marks: Sequence[Mark] = ()) -> None:
         self.ids = {each.id for each in kept if local_day(each.reading.at, rig.zone) >= first}
         self.sources = [source for source in SOURCES
                         if rig.has(source) or any(getattr(each.reading, f"{source}_wh") for each in kept)]
@@ -96,7 +96,7 @@ def _rows(rig: Rig, kept: list[KeptReading], account: Account) -> list[Row]:
             for each, day, before in zip(kept, days, [*days[:1], *days], strict=False)]
 
 
-def _mondays(first: date, last: date):
+def _mondays(first: date, last: date) -> Iterator[date]:
     monday = last - timedelta(days=last.weekday())
     while monday >= first:
         yield monday

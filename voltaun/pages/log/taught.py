@@ -1,8 +1,10 @@
 """What the log teaches: each figure with its interval and its days, and what of it may be applied to the rig."""
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 from flask import abort, flash, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from voltaun.core.learned import patterns as habits
 from voltaun.core.learned.account import Account
@@ -27,7 +29,7 @@ class Proposal:
     proposed: float
 
 
-def taught():
+def taught() -> str:
     """The page."""
     rig, sun, account = context.rig(), context.sun(), _account()
     by_day = logged_days.by_day(rig, account.intervals, sun)
@@ -61,7 +63,7 @@ def proposals(rig: Rig, account: Account) -> list[Proposal]:
     return found
 
 
-def apply():
+def apply() -> ResponseReturnValue:
     """Put one of the proposals into the rig; it can be taken back."""
     rig = context.rig()
     offered = {each.name: each for each in proposals(rig, _account())}
@@ -73,7 +75,8 @@ def apply():
         return redirect(url_for("log.taught", rig_id=g.kept.id), 303)
     figure = {"energy": "logged_energy_wh", "standby": "standby_w"}[chosen.name]
     try:
-        made = replace(rig, bank=replace(rig.bank, **{figure: chosen.proposed}))
+        to: dict[str, Any] = {figure: chosen.proposed}
+        made = replace(rig, bank=replace(rig.bank, **to))
     except RigFaults as faults:
         flash(f"Nothing was changed: {faults}.")
         return redirect(url_for("log.taught", rig_id=g.kept.id), 303)

@@ -1,16 +1,21 @@
 """Log: the ruled table; a day edited in place, removed with undo; import and export."""
 
 from dataclasses import replace
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
 
 from flask import Response, abort, flash, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+from markupsafe import Markup
 
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.log.events import last_done
-from voltaun.core.log.reading import ANSWERS, FIELDS
+from voltaun.core.log.reading import ANSWERS, FIELDS, Reading
 from voltaun.core.units import QuantityError
 from voltaun.database import monitors, readings, settings
 from voltaun.database.connection import transaction
+from voltaun.database.readings import KeptReading
 from voltaun.pages import context
 from voltaun.pages.days import day_from
 from voltaun.pages.figures import strip
@@ -27,15 +32,16 @@ REACH = 60
 """Days before the table in which the reading before its first one is looked for."""
 
 
-def show():
+def show() -> tuple[str, int]:
     """The table, six weeks of it up to `day` (or to the latest reading)."""
     editing = request.args.get("edit", type=int)
     kept = readings.get(context.db(), g.kept.id, editing) if editing else None
     form = ReadingForm(context.rig(), g.now, kept.reading) if kept else None
-    return render(editing=kept, form=form, history=_history(editing) if kept else ())
+    return render(editing=kept, form=form, history=_history(kept.id) if kept else ())
 
 
-def render(editing=None, form=None, status=200, **extra):
+def render(editing: KeptReading | None = None, form: ReadingForm | None = None, status: int = 200,
+           **extra: Any) -> tuple[str, int]:
     """The page; `editing` the reading that is open in place, with its form."""
     day, no_day = _asked_day()
     sheet, today_is = _sheet(day), local_day(g.now, context.rig().zone)
@@ -44,7 +50,7 @@ def render(editing=None, form=None, status=200, **extra):
                            events_words=events_words, strips=_strips(sheet), **extra), status
 
 
-def _strips(sheet: Sheet):
+def _strips(sheet: Sheet) -> list[Markup]:
     """The sheet's weeks as a strip, and the last two of them for a phone."""
     rig = context.rig()
     columns = strip.columns(sheet.first, min(sheet.last, local_day(g.now, rig.zone)), sheet.days, None,
@@ -56,7 +62,7 @@ def _strips(sheet: Sheet):
             for size, shown in ((strip.WIDE, columns), (strip.NARROW, columns[-12:])) if shown]
 
 
-def _history(reading_id: int) -> list[tuple]:
+def _history(reading_id: int) -> list[tuple[Any, ...]]:
     """What was done to a reading: (when, what, the figures that it changed as words), the latest first."""
     zone, told = context.rig().zone, []
     for change in readings.history(context.db(), g.kept.id, reading_id):
@@ -64,7 +70,7 @@ def _history(reading_id: int) -> list[tuple]:
     return told[::-1]
 
 
-def _differences(before, after, zone) -> str:
+def _differences(before: Reading | None, after: Reading | None, zone: ZoneInfo) -> str:
     if before is None or after is None:
         return ""
     return "; ".join(f"{field_words(of)} {field_shown(of, before, zone, 'nothing')} → "
@@ -102,7 +108,7 @@ def _sheet(day: date | None) -> Sheet:
     return Sheet(rig, kept, account, days, first, last, bool(older), newer is not None, marks)
 
 
-def add():
+def add() -> ResponseReturnValue:
     """Keep a reading; from Today's line or from Log."""
     form = ReadingForm(context.rig(), g.now)
     if not form.validate():
@@ -123,23 +129,23 @@ def add():
     return redirect(url_for("today.show", rig_id=g.kept.id), 303)
 
 
-def _flash_kept(words, form, change):
+def _flash_kept(words: str, form: ReadingForm, change: int) -> None:
     flash(f"{words} {begin(form.at.remark)}." if form.at.remark else words, f"undo-{change}")
 
 
-def taken_words(kept) -> str:
+def taken_words(kept: KeptReading) -> str:
     at = kept.reading.at.astimezone(context.rig().zone)
     return (f"A reading at {at:%Y-%m-%d %H:%M} with {show_percent(kept.reading.soc)} is kept already, expected "
             "another time; to change that one, open it in the log.")
 
 
-def edit(reading_id: int):
+def edit(reading_id: int) -> ResponseReturnValue:
     """Put a corrected reading in place of the one that was shown, or remove it."""
     version = request.form.get("version", 0, type=int)
     if "remove" in request.form:
         return _remove(reading_id, version)
     kept = readings.get(context.db(), g.kept.id, reading_id)
-    form = ReadingForm(context.rig(), g.now, kept and kept.reading)
+    form = ReadingForm(context.rig(), g.now, kept.reading if kept else None)
     if kept is None:
         # Gone, but what was typed is not: it stands in the line for a new reading.
         form.validate()
@@ -165,7 +171,7 @@ def edit(reading_id: int):
     return _back(form.at.data)
 
 
-def _changed_words(kept) -> str:
+def _changed_words(kept: KeptReading | None) -> str:
     if kept is None:
         return ("This reading was removed meanwhile, perhaps in another window. What you typed is still here; keep it "
                 "as a new one.")
@@ -174,7 +180,7 @@ def _changed_words(kept) -> str:
             f"{show_percent(kept.reading.soc)}. What you typed is still here; keep it to put it in place.")
 
 
-def _remove(reading_id, version):
+def _remove(reading_id: int, version: int) -> ResponseReturnValue:
     try:
         with transaction(context.writer()) as db:
             kept = readings.get(db, g.kept.id, reading_id)
@@ -183,10 +189,10 @@ def _remove(reading_id, version):
         flash("This reading was changed or removed meanwhile, perhaps in another window; nothing was removed now.")
         return redirect(url_for("log.show", rig_id=g.kept.id), 303)
     flash("Removed.", f"undo-{change}")
-    return _back(kept.reading.at)
+    return _back(kept.reading.at if kept else g.now)
 
 
-def answer(reading_id: int):
+def answer(reading_id: int) -> ResponseReturnValue:
     """Say of a mark that the monitor set itself, that the figures are right, or take such an answer away."""
     said = request.form.get("answer", "")
     kept = readings.get(context.db(), g.kept.id, reading_id)
@@ -198,13 +204,13 @@ def answer(reading_id: int):
                                    replace(kept.reading, answer=said), g.now)
     except readings.ReadingChanged:
         flash("This reading was changed meanwhile, perhaps in another window; look at it again.")
-        return _back(kept.reading.at)
+        return _back(kept.reading.at if kept else g.now)
     flash({"reset": "Noted: the monitor set itself; the jump is not booked.", "right": "Noted: the figures are right.",
            "": "The answer is taken away."}[said], f"undo-{change}")
-    return _back(kept.reading.at)
+    return _back(kept.reading.at if kept else g.now)
 
 
-def undo(change_id: int):
+def undo(change_id: int) -> ResponseReturnValue:
     """Take a change back."""
     try:
         with transaction(context.writer()) as db:
@@ -221,25 +227,25 @@ def undo(change_id: int):
     return redirect(url_for("log.show", rig_id=g.kept.id), 303)
 
 
-def _back(at):
+def _back(at: datetime) -> ResponseReturnValue:
     """Back to where the reading stands."""
     return redirect(url_for("log.show", rig_id=g.kept.id, day=local_day(at, context.rig().zone)), 303)
 
 
-def export_log():
+def export_log() -> ResponseReturnValue:
     """The whole log as CSV, reckoned figures marked as such."""
     from voltaun.formats.log_csv import write_log
     logged = [each.reading for each in readings.everything(context.db(), g.kept.id)]
     return _download(write_log(context.rig(), logged, context.whole().intervals), "text/csv", "log.csv")
 
 
-def export_rig():
+def export_rig() -> ResponseReturnValue:
     """The rig as a rig file."""
     from voltaun.formats.rig_file import write_rig
     return _download(write_rig(context.rig()), "application/json", "rig.json")
 
 
-def export_archive():
+def export_archive() -> ResponseReturnValue:
     """Everything of this rig as an archive, or with `all` of every rig, the removed ones too."""
     from voltaun.database import archive
     from voltaun.formats.archive import write_archive
@@ -249,7 +255,7 @@ def export_archive():
     return _download(text, "application/json", "archive.json", "all-rigs" if "all" in request.args else "")
 
 
-def _download(text, kind, ending, name=""):
+def _download(text: str, kind: str, ending: str, name: str = "") -> ResponseReturnValue:
     name = name or "".join(letter if letter.isascii() and letter.isalnum() else "-"
                            for letter in context.rig().name.lower())
     return Response(text, content_type=f"{kind}; charset=utf-8",

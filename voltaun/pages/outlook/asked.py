@@ -3,6 +3,9 @@
 import math
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
+from typing import Any
+
+from werkzeug.datastructures import MultiDict
 
 from voltaun.core.instants import local_day
 from voltaun.core.outlook.plans import A_GUEST, BEGINS, KINDS, SOURCE_OF, GeneratorRule, Plan
@@ -36,16 +39,16 @@ class Asked:
     """A what-if: the plans it comes to, what was typed, what is wrong with it, and it in words."""
 
     plans: tuple[Plan, ...] = ()
-    typed: dict = field(default_factory=dict)
+    typed: dict[str, Any] = field(default_factory=dict)
     off: tuple[str, ...] = ()
     panels: int = 0   # more of them, and of strings, as if they stood there
     strings: int = 0
     faults: list[str] = field(default_factory=list)
     words: str = ""
-    query: dict = field(default_factory=dict)  # as the address has it
+    query: dict[str, Any] = field(default_factory=dict)  # as the address has it
 
     @classmethod
-    def of(cls, rig: Rig, now: datetime, given) -> "Asked":
+    def of(cls, rig: Rig, now: datetime, given: MultiDict[str, str]) -> "Asked":
         """From the address: use (percent more or less); off (loads) until a day; hours of a source and a load more (W)
         on a day from a time on."""
         asked = cls(typed={name: given.get(name, "").strip() for name in ASKED if name != "off"})
@@ -66,7 +69,7 @@ class Asked:
         told = words.added(self.panels, self.strings, rig)
         return [f"with {told} more"] if told else []
 
-    def _use(self, rig: Rig, given, today: date) -> list[str]:
+    def _use(self, rig: Rig, given: MultiDict[str, str], today: date) -> list[str]:
         last, told = today + timedelta(days=AHEAD), []
         until = self._day("until", last, today)
         more = self._number("use", "percent more or less", -100, 300)
@@ -102,7 +105,7 @@ class Asked:
                             f"{show_clock(until)}")
         return told
 
-    def _day(self, name, usual, today) -> date | None:
+    def _day(self, name: str, usual: date, today: date) -> date | None:
         if not self.typed[name]:
             return usual
         try:
@@ -114,7 +117,7 @@ class Asked:
             return None
         return day
 
-    def _number(self, name, what, low, high) -> float | None:
+    def _number(self, name: str, what: str, low: int, high: float) -> float | None:
         text = self.typed[name].replace("−", "-").removesuffix("%").removesuffix("h").strip()
         if not text:
             return None
@@ -128,7 +131,7 @@ class Asked:
         return number
 
 
-def plan_from(rig: Rig, now: datetime, form) -> tuple[Plan | None, list[str]]:
+def plan_from(rig: Rig, now: datetime, form: MultiDict[str, str]) -> tuple[Plan | None, list[str]]:
     """The plan that was typed, or what is wrong with it."""
     faults: list[str] = []
     kind = form.get("kind", "")
@@ -143,9 +146,9 @@ def plan_from(rig: Rig, now: datetime, form) -> tuple[Plan | None, list[str]]:
     source = SOURCE_OF.get(kind)
     if source and not rig.has(source):
         faults.append("The rig has no such source yet; tell of it on Rig first.")
-    if faults:
+    if faults or first is None or last is None:
         return None, faults
-    if kind == "people":
+    if kind == "people" and amount is not None:
         kind, name = "guests", name or f"{amount:g} guest{'s' if amount != 1 else ''}"
         amount = 1 + A_GUEST * amount
     begin = begin if begin is None else begin % 24
@@ -159,17 +162,16 @@ def plan_from(rig: Rig, now: datetime, form) -> tuple[Plan | None, list[str]]:
         return None, [f"{words.begin(str(error))}."]
 
 
-def _typed_days(form, today: date, faults: list[str]) -> tuple[date | None, date | None]:
+def _typed_days(form: MultiDict[str, str], today: date, faults: list[str]) -> tuple[date | None, date | None]:
     """The first and the last day of the plan that was typed, the same where only one was."""
     first, last = (_typed_day(form.get(name, ""), today, faults) for name in ("first", "last"))
     last = last or first
     if first is None and not faults:
         faults.append("Found no day, expected the first day of the plan.")
-    elif first and last < today:
+    elif last and last < today:
         faults.append(f"Found a plan that is over by {shown(last)}, expected a day from today, {shown(today)}, on. "
                       "What has been stands in the log.")
     return first, last
-
 
 
 def typed_of(kept: KeptPlan) -> dict[str, str]:
@@ -207,7 +209,7 @@ def _typed_clock(text: str, faults: list[str]) -> float | None:
         return None
 
 
-def _typed_day(text, today: date, faults) -> date | None:
+def _typed_day(text: str, today: date, faults: list[str]) -> date | None:
     if not text.strip():
         return None
     try:
@@ -217,9 +219,10 @@ def _typed_day(text, today: date, faults) -> date | None:
         return None
 
 
-def rule_from(form) -> tuple[GeneratorRule | None, list[str]]:
+def rule_from(form: MultiDict[str, str]) -> tuple[GeneratorRule | None, list[str]]:
     """The generator's rule that was typed, or what is wrong with it."""
-    faults, values = [], {}
+    faults: list[str] = []
+    values: dict[str, Any] = {}
     for name, kind, usual, low, high in (("start", "percent", None, 0, 1), ("stop", "percent", None, 0, 1),
                                          ("from_hour", "number", 0.0, 0, 23), ("to_hour", "number", 24.0, 1, 24),
                                          ("litres", "number", "none", 0, 1e5)):

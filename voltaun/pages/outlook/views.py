@@ -2,19 +2,25 @@
 
 from dataclasses import replace
 from datetime import date, timedelta
+from typing import Any
 
 from flask import abort, flash, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+from werkzeug.datastructures import MultiDict
 
 from voltaun.core.outlook.autonomy import momentary
+from voltaun.core.outlook.outlook import Outlook
 from voltaun.core.outlook.plans import SOURCE_OF
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.parts import SKIES
+from voltaun.core.rig.rig import Rig
 from voltaun.database import monitors, plans, readings
 from voltaun.database.asking import AHEAD
 from voltaun.database.connection import transaction
 from voltaun.formats.plan_text import read_plan
 from voltaun.intake import client, forecast
 from voltaun.pages import context
+from voltaun.pages.context import Look
 from voltaun.pages.figures import fan
 from voltaun.pages.leaves import known_leaf
 from voltaun.pages.outlook.asked import Asked, plan_from, rule_from, typed_of
@@ -30,17 +36,18 @@ PAST_OUTLOOKS, PAST_AFTER_DAYS = 120, 21
 """The page looks back on so many outlooks at the most, made once so many days were logged."""
 
 
-def show():
+def show() -> tuple[str, int]:
     """The page; with something asked of it, what that would change."""
     return render()
 
 
-def leaf(leaf: str):
+def leaf(leaf: str) -> tuple[str, int]:
     """One of its leaves."""
     return render(leaf=known_leaf("outlook", leaf))
 
 
-def render(status=200, plan_faults=None, rule_faults=None, typed=None, leaf=""):
+def render(status: int = 200, plan_faults: list[str] | None = None, rule_faults: list[str] | None = None,
+           typed: MultiDict[str, str] | None = None, leaf: str = "") -> tuple[str, int]:
     """The page, with what is wrong beside what was typed."""
     look, rig = context.look(), context.rig()
     asked = Asked.of(rig, look.now, request.args)
@@ -63,8 +70,8 @@ def render(status=200, plan_faults=None, rule_faults=None, typed=None, leaf=""):
         coming=[look.today + timedelta(days=n) for n in range(AHEAD + 1)], skies=SKIES,
         ask_fields=_ask_fields(rig), plan_kinds=PLAN_KINDS,
         planned=plans.current(context.db(), g.kept.id, look.today), moment=_momentary(rig, other or look.outlook),
-        difference=words.difference(look.outlook, other, asked.words, look.today, rig.bank.everyday_floor) if other
-        else None,
+        difference=words.difference(look.outlook, other, asked.words, look.today,
+                                    rig.bank.everyday_floor) if look.outlook and other else None,
         forecast=monitors.setting(context.db(), g.kept.id, "forecast_address", FORECAST),
         plan_faults=plan_faults or [], rule_faults=rule_faults or [], typed=typed or _plan_to_change()), status
 
@@ -73,21 +80,21 @@ WORTH_SAYING = 1.3
 """A swing between hours that differ by less is not worth a sentence."""
 
 
-def _momentary(rig, made):
+def _momentary(rig: Rig, made: Outlook | None) -> tuple[float, float, float] | None:
     """What a display that divides by the watts of the moment would say; None without a swing."""
     above = made.present.above_wh["everyday_floor"].p50 if made else 0.0
     swing = momentary(rig, above) if above else None
     return swing if swing and swing[1] > WORTH_SAYING * swing[0] else None
 
 
-def _tried(look, asked) -> dict:
+def _tried(look: Look, asked: Asked) -> dict[str, Any]:
     """What of the question is otherwise when something more stands there."""
     if not (asked.panels or asked.strings):
         return {}
     return context.with_tried(look.ask.rig, look.ask.known, {"panels": asked.panels, "strings": asked.strings})
 
 
-def _ask_fields(rig):
+def _ask_fields(rig: Rig) -> list[tuple[str, str, str]]:
     """The figures of a day that a what-if can ask for: name, label and hint of each."""
     sources = [(kind, f"{rig.parts(source)[0].name}, h", "") for kind, source in SOURCE_OF.items() if rig.has(source)]
     return [*sources, ("load", "A load more, W", ""), ("begin", "from, o'clock", "soon"),
@@ -95,14 +102,14 @@ def _ask_fields(rig):
             ("strings", "Packs more" if rig.bank.is_station else "Strings more", "")]
 
 
-def _plan_to_change():
+def _plan_to_change() -> dict[str, str]:
     """What the form of a plan shows: the figures of the one that is to be changed, or nothing."""
     number = request.args.get("change", type=int)
     kept = plans.one(context.db(), g.kept.id, number) if number else None
     return typed_of(kept) if kept else {}
 
 
-def give_sky():
+def give_sky() -> ResponseReturnValue:
     """Keep the sky of a coming day as it was tapped, or take it away."""
     look = context.look()
     text, _, word = request.form.get("sky", "").partition("=")
@@ -119,7 +126,7 @@ def give_sky():
     return redirect(url_for("outlook.show", rig_id=g.kept.id, **query) + "#sky", 303)
 
 
-def fetch_skies():
+def fetch_skies() -> ResponseReturnValue:
     """Ask the forecast service for the sky of the coming days."""
     address = request.form.get("address", "").strip()
     look = context.look()
@@ -140,10 +147,10 @@ def fetch_skies():
     return redirect(url_for("outlook.show", rig_id=g.kept.id) + "#sky", 303)
 
 
-def add_plan():
+def add_plan() -> ResponseReturnValue:
     """Keep a plan, or put it in the place of another."""
     plan, faults = plan_from(context.rig(), g.now, request.form)
-    if faults:
+    if faults or plan is None:
         return render(422, plan_faults=faults, typed=request.form, leaf="plans")
     instead = request.form.get("instead", type=int)
     with transaction(context.writer()) as db:
@@ -155,7 +162,7 @@ def add_plan():
     return redirect(url_for("outlook.leaf", rig_id=g.kept.id, leaf="plans"), 303)
 
 
-def keep_way():
+def keep_way() -> ResponseReturnValue:
     """Keep what the advice proposed as plans, all of it or nothing; what is planned already is not planned twice."""
     rig = context.rig()
     try:
@@ -179,7 +186,7 @@ MOST_KEPT = 24
 """No way of the advice has more plans than this."""
 
 
-def change_plan(plan_id: int):
+def change_plan(plan_id: int) -> ResponseReturnValue:
     """Take a plan away, with those that were kept with it, or bring it back, and then perhaps take away what stands in
     its place."""
     removed, instead = "back" not in request.form, request.form.get("instead", type=int)
@@ -198,7 +205,7 @@ def change_plan(plan_id: int):
     return redirect(url_for("outlook.leaf", rig_id=g.kept.id, leaf="plans"), 303)
 
 
-def keep_rule():
+def keep_rule() -> ResponseReturnValue:
     """Keep when the generator is started and stopped, or that it is not counted on."""
     made, faults = (None, []) if "none" in request.form else rule_from(request.form)
     if faults:
@@ -209,7 +216,7 @@ def keep_rule():
     return redirect(url_for("outlook.leaf", rig_id=g.kept.id, leaf="plans") + "#rule", 303)
 
 
-def past_outlooks():
+def past_outlooks() -> str:
     """How past outlooks did; made when it is asked for, since it takes a while."""
     # Imported when they are asked for: the start of the server should not wait for them.
     from voltaun.core.dayplan.record import record

@@ -2,12 +2,13 @@
 
 from flask import g, request
 
+from voltaun.core.log.reading import Reading
 from voltaun.intake.logs import doubts_about
 from voltaun.pages import context
 from voltaun.pages.reading.forms import ReadingForm
 
 
-def unsure(forms: list[ReadingForm], instead_of=None) -> bool:
+def unsure(forms: list[ReadingForm], instead_of: Reading | None = None) -> bool:
     """Whether something of the readings in these forms is still to be asked about; each form then has its doubts.
 
     instead_of  the reading that a single one is put in place of

@@ -1,10 +1,14 @@
 """The form of one reading, used on Today and Log."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from flask import g
 from wtforms import SelectMultipleField, StringField
+from wtforms.fields.core import UnboundField
 from wtforms.validators import Length
 from wtforms.widgets import CheckboxInput, ListWidget
 
@@ -35,17 +39,18 @@ class EventsField(SelectMultipleField):
     option_widget = CheckboxInput()
 
 
-def _typed(of: Field):
+def _typed(of: Field) -> UnboundField:
     """The field of the form in which a field of a reading is typed."""
-    limits = {"low": of.low, "high": of.high}
-    make = {"instant": lambda: InstantField(of.label), "fraction": lambda: LevelField(of.label),
-            "voltage": lambda: QuantityField(of.label, "voltage", **limits), "clock": lambda: ClockField(of.label),
-            "energy": lambda: QuantityField(of.label, "energy", **limits),
-            "temperature": lambda: QuantityField(of.label, "number", **limits),
-            "word": lambda: ChoiceField(of.label, [("", "not noted"), *((word, word) for word in of.words)]),
-            "words": lambda: EventsField(of.label, choices=[(word, EVENT_WORDS[word]) for word in of.words]),
-            "text": lambda: StringField(of.label, validators=[Length(
-                max=int(of.high), message="Found more than %(max)d letters.")])}
+    limits: dict[str, Any] = {"low": of.low, "high": of.high}
+    make: dict[str, Callable[[], Any]] = {
+        "instant": lambda: InstantField(of.label), "fraction": lambda: LevelField(of.label),
+        "voltage": lambda: QuantityField(of.label, "voltage", **limits), "clock": lambda: ClockField(of.label),
+        "energy": lambda: QuantityField(of.label, "energy", **limits),
+        "temperature": lambda: QuantityField(of.label, "number", **limits),
+        "word": lambda: ChoiceField(of.label, [("", "not noted"), *((word, word) for word in of.words)]),
+        "words": lambda: EventsField(of.label, choices=[(word, EVENT_WORDS[word]) for word in of.words]),
+        "text": lambda: StringField(of.label, validators=[Length(
+            max=int(of.high), message="Found more than %(max)d letters.")])}
     return RunField(of.label) if of.name in _RUN else make[of.kind]()
 
 
@@ -63,7 +68,7 @@ class Box:
 class ReadingForm(PlacedForm):
     """A reading as it is typed; energies since the reading before. Its fields follow from those of a reading."""
 
-    def __init__(self, rig: Rig, now, reading: Reading | None = None, prefix: str = ""):
+    def __init__(self, rig: Rig, now: datetime, reading: Reading | None = None, prefix: str = "") -> None:
         """Fit the form to the rig (only its sources are asked for), filled with what was sent, else a reading."""
         self._kept = reading
         super().__init__(rig, now, data=_shown(reading, now, rig.zone), prefix=prefix)
@@ -97,7 +102,7 @@ class ReadingForm(PlacedForm):
             return f"{parts[0].name if parts else source.name.capitalize()}, h"
         return f"{of.label} {self._rig.use_side.upper()}" if of.name == "use_wh" else of.label
 
-    def validate(self, extra_validators=None):
+    def validate(self, extra_validators: Any = None) -> bool:
         if not super().validate(extra_validators):
             return False
         if not self.filled():
@@ -132,17 +137,17 @@ class ReadingForm(PlacedForm):
         shown = _shown(self._kept, self._now, self._rig.zone)
         values = {of.name: self._value(of) for of in FIELDS if of.entry and form_name(of) in self}
         values["soc"], values["pack_socs"] = self.soc.data or (None, ())
-        at = self.at.data
+        at: Any = self.at.data
         if self._kept and self.at.typed == self.at.show(self._kept.at):
             at = self._kept.at  # the field shows no seconds, and untouched it takes none away
         if self._kept and self._kept.full_at and self.full_at.data == shown["full_at"] and self._kept.full_at <= at:
-            full_at = self._kept.full_at  # likewise its day, which may be some days before the reading's
+            full_at: Any = self._kept.full_at  # likewise its day, which may be some days before the reading's
         else:
             full_at = self.full_at.data and clock_before(self.full_at.data, at, self._rig.zone)
         kept = {of.name: getattr(self._kept, of.name) for of in FIELDS if not of.entry} if self._kept else {}
         return Reading(**kept | values | {"at": at, "full_at": full_at})
 
-    def _value(self, of: Field):
+    def _value(self, of: Field) -> Any:
         data = self[form_name(of)].data
         if of.name in _RUN:
             return None if data is None else data[of.kind == "hours"]
@@ -156,7 +161,7 @@ for _of in _IN_ORDER:
         setattr(ReadingForm, form_name(_of), _typed(_of))
 
 
-def _shown(reading: Reading | None, now, zone) -> dict:
+def _shown(reading: Reading | None, now: datetime, zone: ZoneInfo) -> dict[str, Any]:
     if reading is None:
         clock = g.get("clock")
         return {} if clock and clock.dead else {"at": now}  # a wrong clock hints at nothing

@@ -1,6 +1,7 @@
 """The parts of the rig as forms: every figure of the rig file, each in the field's own terms."""
 
 import re
+from typing import Any
 
 from wtforms import BooleanField, Form, RadioField, SelectField, StringField
 
@@ -15,33 +16,33 @@ from voltaun.pages.fields import QuantityField, TypedField
 class ShadeField(TypedField):
     """A shade factor: one share, or twelve of them, January first."""
 
-    def read(self, text):
+    def read(self, text: str) -> float | list[float]:
         legal = FIELDS["arrays"]["shade_factor"]
         shares = [parse(part, "number", low=legal.low, high=legal.high) for part in text.replace(";", " ").split()]
         if len(shares) not in (1, 12):
             raise QuantityError(f"{len(shares)} numbers", "one share from 0 to 1, or twelve, January first", "0.95")
         return shares[0] if len(shares) == 1 else shares
 
-    def show(self, value):
+    def show(self, value: Any) -> str:
         return " ".join(f"{share:g}" for share in (value if isinstance(value, list) else [value])) if value else ""
 
 
 class EnergiesField(TypedField):
     """Some energies, such as `1000 1000` or `1 kWh; 2 kWh`."""
 
-    def read(self, text):
+    def read(self, text: str) -> list[float]:
         parts = text.split(";") if ";" in text else text.split() if text.replace(" ", "").isdigit() else [text]
         legal = FIELDS["bank"]["pack_wh"]
         return [parse(part, "energy", low=legal.low, high=legal.high) for part in parts]
 
-    def show(self, value):
+    def show(self, value: Any) -> str:
         return "; ".join(f"{wh:g}" for wh in value) if value else ""
 
 
 class DayField(TypedField):
     """A day as people write it, `2 Oct 2026`, as the rig file has it."""
 
-    def read(self, text):
+    def read(self, text: str) -> str:
         return day_from(text).isoformat()
 
 
@@ -50,7 +51,7 @@ class PatternField(TypedField):
 
     _HOURS = r"(\d{1,2}(?:\.\d+)?) ?[-–] ?(\d{1,2}(?:\.\d+)?)"
 
-    def read(self, text):
+    def read(self, text: str) -> dict[str, list[float] | float] | str:
         text = text.lower().strip()
         if text == "always":
             return "always"
@@ -60,7 +61,7 @@ class PatternField(TypedField):
             return {"window": [float(match[2]), float(match[3])], "run_hours": parse(match[1], "duration", low=0.01)}
         raise QuantityError(repr(text), "when it runs", "always, 18-23 or 2 h in 9-16")
 
-    def show(self, value):
+    def show(self, value: Any) -> str:
         if value is None or value == "always":
             return value or ""
         if "hours" in value:
@@ -71,7 +72,7 @@ class PatternField(TypedField):
 class MonthsField(TypedField):
     """The months a load is used: `all`, or their numbers: `12 1 2`, `5-9`."""
 
-    def read(self, text):
+    def read(self, text: str) -> list[int]:
         if text.lower() == "all":
             return list(range(1, 13))
         months = []
@@ -84,7 +85,7 @@ class MonthsField(TypedField):
             months += [(ends[0] - 1 + n) % 12 + 1 for n in range((ends[-1] - ends[0]) % 12 + 1)]
         return list(dict.fromkeys(months))
 
-    def show(self, value):
+    def show(self, value: Any) -> str:
         if value is None:
             return ""
         return "all" if len(value) == 12 else " ".join(map(str, value))
@@ -93,25 +94,25 @@ class MonthsField(TypedField):
 class WeekdaysField(TypedField):
     """The weekdays on which a load runs: `Mon Fri`; none for any."""
 
-    def read(self, text):
+    def read(self, text: str) -> list[str]:
         found = [word[:3] for word in text.lower().replace(",", " ").split()]
         if not set(found) <= set(WEEKDAYS):
             raise QuantityError(repr(text), "days of the week", "Mon Fri")
         return [day for day in WEEKDAYS if day in found]
 
-    def show(self, value):
+    def show(self, value: Any) -> str:
         return " ".join(day.capitalize() for day in value or ())
 
 
 class FigureField(QuantityField):
     """A figure of the rig, such as `bank.standby_w`, within the range that the table of fields has for it."""
 
-    def __init__(self, label, path, kind, **options):
+    def __init__(self, label: str, path: str, kind: str, **options: Any) -> None:
         group, name = path.split(".")
         self.legal = FIELDS[group][name]
         super().__init__(label, kind, low=None, **options)
 
-    def read(self, text):
+    def read(self, text: str) -> float:
         value = super().read(text)
         if not self.legal.low <= value <= self.legal.high or self.legal.whole and value != int(value):
             raise QuantityError(repr(text), self.expected(), KINDS[self.kind].example)

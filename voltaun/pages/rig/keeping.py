@@ -3,9 +3,11 @@
 from contextlib import suppress
 from dataclasses import replace
 from datetime import date, timedelta
+from sqlite3 import Connection
 from typing import Any
 
 from flask import abort, flash, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from voltaun.core.instants import local_day
 from voltaun.core.rig.changes import changed_since, with_panels
@@ -25,7 +27,7 @@ from voltaun.words.rig import panels_words
 from voltaun.words.sentences import begin, refusal
 
 
-def keep(key: str):
+def keep(key: str) -> ResponseReturnValue:
     """Keep one part as it is typed, or take it out."""
     part = opened(key, context.rig(), request.form)
     if part is None:
@@ -58,7 +60,7 @@ def typed_day(text: str) -> tuple[date | None, str]:
     return day, ""
 
 
-def more():
+def more() -> ResponseReturnValue:
     """Panels more or fewer in an array, from a day on, as one step."""
     rig, form = context.rig(), request.form
     array = next((of for of in rig.arrays if of.name == form.get("array", "")), None)
@@ -70,16 +72,16 @@ def more():
         fault = fault or ("" if day else "Found no day, expected the one from which on they were there.")
         whole = count == int(count) and count
         fault = fault or ("" if whole else "Found no whole panels, expected 2, or −2 for fewer.")
-        made = None if fault else with_panels(rig, array, int(count), day)
+        made = None if fault or day is None else with_panels(rig, array, int(count), day)
     except (QuantityError, RigFaults) as error:
         fault = refusal(error)
-    if fault:
+    if fault or made is None or day is None:
         flash(f"Nothing was changed. {fault}")
         return redirect(url_for("rig.leaf", rig_id=g.kept.id, leaf="parts") + "#sun", 303)
     return _save(made, panels_words(array.name, int(count), day))
 
 
-def step():
+def step() -> ResponseReturnValue:
     """Answer what the sun's step was: panels that came or went, on which day, or nothing of the kind."""
     rig, found = context.rig(), context.look().recent.known.step
     back = redirect(url_for("today.show", rig_id=g.kept.id), 303)
@@ -98,16 +100,16 @@ def step():
     try:
         watts = parse(request.form.get("count", ""), "power", low=0, high=FIELDS["arrays"]["panel_w"].high)
         fault = fault or ("" if day else "Found no day, expected the one of the change.")
-        made = None if fault else _stepped(rig, array, watts, day, since=found.factors[1] != 1)
+        made = None if fault or day is None else _stepped(rig, array, watts, day, since=found.factors[1] != 1)
     except (QuantityError, RigFaults) as error:
         fault = refusal(error)
-    if fault:
+    if fault or made is None:
         flash(f"Nothing was changed. {fault}")
         return back
     return _save(made, f"{array.name} was changed on {day:%-d %b %Y}. The log is reckoned anew.", found.day)
 
 
-def _explained(db, day: date) -> None:
+def _explained(db: Connection, day: date) -> None:
     """Ask no more about a step on a day. To be called in a transaction."""
     days = [*context.explained_steps(), day]
     put_setting(db, g.kept.id, "explained_steps", [of.isoformat() for of in days][-20:])
@@ -126,7 +128,7 @@ def _stepped(rig: Rig, array: SolarArray, watts: float, day: date, since: bool) 
     return replace(rig, arrays=arrays, former=(*rig.former, *before))
 
 
-def forget():
+def forget() -> ResponseReturnValue:
     """Take a part that is over out of the rig altogether: the log is then reckoned as if it had never been there."""
     rig, number = context.rig(), request.form.get("number", -1, type=int)
     if not 0 <= number < len(rig.former):
@@ -140,7 +142,7 @@ def forget():
     return _save(made, f"{begin(getattr(gone.part, 'name', f'the earlier {gone.group}'))} of before is taken out.")
 
 
-def _save(made: Rig, words: str, explained: date | None = None):
+def _save(made: Rig, words: str, explained: date | None = None) -> ResponseReturnValue:
     clearsky.tables(context.tables_db(made), made)
     with transaction(context.writer()) as db:
         if explained:
@@ -150,7 +152,7 @@ def _save(made: Rig, words: str, explained: date | None = None):
     return redirect(url_for("rig.show", rig_id=g.kept.id), 303)
 
 
-def follows(key: str):
+def follows(key: str) -> str:
     """What follows from a part as it is typed, beside what stands; nothing is kept."""
     part = opened(key, context.rig(), request.form)
     if part is None:
@@ -165,7 +167,7 @@ def follows(key: str):
                            met=limits_of(made, part.group, name) if made else ())
 
 
-def _keep(part: Part, document: dict[str, Any], words: str, day: date | None):
+def _keep(part: Part, document: dict[str, Any], words: str, day: date | None) -> ResponseReturnValue:
     try:
         made = rig_from(document)
         if day:

@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from flask import g
+from werkzeug.datastructures import MultiDict
 from wtforms import Form
 
 from voltaun.core.rig.fields import FIELDS
@@ -59,13 +60,13 @@ class Part:
         return self.group in (*DATED_GROUPS, "bank", "inverter")
 
     @property
-    def fields(self) -> list:
+    def fields(self) -> list[Any]:
         """The fields that are shown: of a new part two or three."""
         asked = ASKED.get(self.group) if self.number is None and self.group in GROUPS else None
         return [field for field in self.form if asked is None or field.short_name in asked]
 
 
-def opened(key: str, rig: Rig, sent=None) -> Part | None:
+def opened(key: str, rig: Rig, sent: MultiDict[str, str] | None = None) -> Part | None:
     """The part of that name, filled with what stands there, else with what was sent; None where there is none."""
     group, _, number = key.partition("-")
     document = rig_document(rig)

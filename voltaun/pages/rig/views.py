@@ -1,8 +1,11 @@
 """Rig: its parts on a diagram, and what follows from their figures."""
 
+from collections.abc import Sequence
 from dataclasses import replace
+from typing import Any
 
 from flask import abort, flash, g, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from voltaun.core.rig import bank as banks
 from voltaun.core.rig import loads as demand
@@ -15,8 +18,10 @@ from voltaun.core.sky.weather import distance_km
 from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import context
+from voltaun.pages.context import Look
 from voltaun.pages.figures import one_line
 from voltaun.pages.leaves import known_leaf
+from voltaun.pages.rig.parts import Part
 from voltaun.words.cautions import for_rig
 from voltaun.words.rig import former_words
 from voltaun.words.sentences import figure_words
@@ -36,17 +41,18 @@ DEPTH_WORDS = {"long life": ("kept above 70 % a lead bank lives about twice as l
                             "nearly all of it; little is left when a forecast fails")}
 
 
-def show():
+def show() -> tuple[str, int]:
     """The page: the diagram with its parts, one of them open where the address asks for it."""
     return render()
 
 
-def leaf(leaf: str):
+def leaf(leaf: str) -> tuple[str, int]:
     """One of its leaves."""
     return render(leaf=known_leaf("rig", leaf))
 
 
-def render(status=200, part=None, rest=(), unsure=False, leaf=""):
+def render(status: int = 200, part: Part | None = None, rest: Sequence[str] = (), unsure: bool = False,
+           leaf: str = "") -> tuple[str, int]:
     """The page, with a part as it was sent and what is wrong with it; unsure whether the rig was to be removed."""
     # Imported when the page is wanted: the start of the server should not wait for it.
     from voltaun.pages.rig.parts import NAMES, opened
@@ -85,7 +91,7 @@ def figures_of(rig: Rig, of: Former) -> str:
     return next((row.figures for rows in one_line.rows(rig) for row in rows if row.name == name), "")
 
 
-def undo(change_id: int):
+def undo(change_id: int) -> ResponseReturnValue:
     """Put the rig back as it was before it was saved."""
     try:
         with transaction(context.writer()) as db:
@@ -101,7 +107,7 @@ def undo(change_id: int):
     return redirect(url_for("rig.show", rig_id=g.kept.id), 303)
 
 
-def remove():
+def remove() -> ResponseReturnValue:
     """Take the rig and its log out of sight, once its name was typed to make sure."""
     if request.form.get("name", "").strip() != context.rig().name:
         return render(422, unsure=True, leaf="parts")
@@ -111,7 +117,7 @@ def remove():
     return redirect(url_for("start.home"), 303)
 
 
-def _depths(rig: Rig, drain: float | None) -> list[dict]:
+def _depths(rig: Rig, drain: float | None) -> list[dict[str, Any]]:
     """The depth policies beside the floor in force: energy Wh and days at the usual use down to each floor."""
     made = []
     for name in banks.DEPTHS:
@@ -131,11 +137,11 @@ def _origins() -> list[tuple[str, str, rigs.Origin]]:
     return sorted(found, key=lambda each: (each[2].run_id is None, -each[2].at.timestamp(), each[0]))
 
 
-def _part_words(path) -> str:
+def _part_words(path: tuple[str, ...]) -> str:
     return path[0].capitalize() if len(path) == 2 else path[1]
 
 
-def _aiming(rig: Rig, look) -> list[dict]:
+def _aiming(rig: Rig, look: Look) -> list[dict[str, Any]]:
     """What each number of aimings a day brings this month: for each portable array, and for a fixed one that is asked
     about, whose tables are made only then."""
     made, asked = [], request.args.get("aim", "")
@@ -150,7 +156,7 @@ def _aiming(rig: Rig, look) -> list[dict]:
     return made
 
 
-def depth():
+def depth() -> ResponseReturnValue:
     """Set the everyday floor by a depth policy."""
     name = request.form.get("policy", "")
     if name not in banks.DEPTHS:
@@ -168,7 +174,7 @@ def depth():
     return redirect(url_for("rig.show", rig_id=g.kept.id) + "#depth", 303)
 
 
-def figures(rig: Rig) -> dict:
+def figures(rig: Rig) -> dict[str, Any]:
     """What follows from the rig's figures, for the page: energies Wh, powers W."""
     bank = rig.bank
     energy = banks.effective_energy(rig)

@@ -2,6 +2,7 @@
 
 import re
 from dataclasses import replace
+from typing import Any
 
 from flask_wtf import FlaskForm
 from wtforms import BooleanField, RadioField, SelectField, StringField
@@ -22,28 +23,28 @@ STANDBY_SHARE = 0.002
 class DegreesField(QuantityField):
     """Degrees, with a letter of the compass where one is written: `48.2 N`, `70.5 W`."""
 
-    def read(self, text):
+    def read(self, text: str) -> float:
         found = re.fullmatch(r"([NSEW]?)\s*([^NSEW]*?)\s*°?\s*([NSEW]?)", text.strip().upper())
         letter = found and (found[1] or found[3])
-        value = super().read((found[2] if letter else text).replace("°", ""))
+        value = float(super().read((found[2] if found and letter else text).replace("°", "")))
         return -abs(value) if letter and letter in "SW" else value
 
 
 class PanelsField(QuantityField):
     """Panels as (how many, W of one): `4 panels of 225 W`, `4 x 225 W`, or `900 W` of one."""
 
-    def read(self, text):
+    def read(self, text: str) -> tuple[int, float]:
         found = re.fullmatch(r"(\d{1,3})\s*(?:panels?\s*(?:of|,)?|x|×|\*)\s*(.+)", text.strip().lower())
         return (int(found[1]), super().read(found[2])) if found and int(found[1]) else (1, super().read(text))
 
-    def show(self, value):
+    def show(self, value: Any) -> str:
         return "" if value is None else f"{value[0]} x {value[1]:g} W"
 
 
 class ZoneField(TypedField):
     """A time zone, by its name or its town: `hobart`."""
 
-    def read(self, text):
+    def read(self, text: str) -> str:
         zone = zone_of(text)
         if not zone:
             raise QuantityError(repr(text[:60]), "a town of the list", "Hobart or Australia/Hobart")
@@ -53,7 +54,7 @@ class ZoneField(TypedField):
 class LabelField(TypedField):
     """A bank as its labels say: `8 batteries of 6 V 350 Ah, in strings of 4`, `2 x 12.8 V 200 Ah`, `1.024 kWh`."""
 
-    def read(self, text):
+    def read(self, text: str) -> dict[str, Any]:
         # A comma between digits is a decimal's.
         words = re.sub(r"(?<=\d),(?=\d)", ".", text.lower().replace("×", "x"))
         words = " ".join(words.replace(",", " ").split())
@@ -95,7 +96,7 @@ class StartForm(FlaskForm):
     sources_unknown = BooleanField("I don't know yet")
     solar_w = PanelsField("Sun: panels and their W", "power")
 
-    def __init__(self, **options):
+    def __init__(self, **options: Any) -> None:
         super().__init__(**options)
         self.steady = [self[f"{source.name}_w"] for source in STEADY]
         self.zones = list(zones())
@@ -109,8 +110,9 @@ class StartForm(FlaskForm):
             raise RigFaults([Fault(f"place.{missing}", "nothing", "both of latitude and longitude, or neither")])
         if latitude is None:
             # The zone's own town stands in until the place is told.
-            latitude, longitude = zones().get(self.timezone.data, GREENWICH)
+            latitude, longitude = zones().get(self.timezone.data or "", GREENWICH)
             untold.append("place")
+        assert longitude is not None  # one without the other was refused
         place = Place(latitude, longitude, self.timezone.data or "Etc/UTC")
         bank = self._bank()
         if bank is None:
@@ -119,14 +121,16 @@ class StartForm(FlaskForm):
         filled = [bool(self[f"{source}_w"].data) for source in SOURCES]
         if self.sources_unknown.data or not any(filled):
             untold.append("sources")
+        steady: dict[str, Any] = {
+            of.group: (PART_CLASSES[of.group](of.word.capitalize(), self[f"{of.name}_w"].data),)
+            for of in STEADY if self[f"{of.name}_w"].data}
         return Rig((self.name.data or "").strip(), place, bank, not_yet_told=tuple(untold),
-                   arrays=self._array(latitude),
-                   **{of.group: (PART_CLASSES[of.group](of.word.capitalize(), self[f"{of.name}_w"].data),)
-                      for of in STEADY if self[f"{of.name}_w"].data})
+                   arrays=self._array(latitude), **steady)
 
     def _bank(self) -> Bank | None:
         """The bank that was told, by its labels or figure by figure; None where nothing was."""
-        told = {"unit_voltage_v": self.unit_voltage_v.data, "unit_capacity_ah": self.unit_capacity_ah.data}
+        told: dict[str, Any] = {"unit_voltage_v": self.unit_voltage_v.data,
+                                "unit_capacity_ah": self.unit_capacity_ah.data}
         if self.bank.data == "unknown":
             return None
         if self.bank.data == "station":  # what was typed of batteries before is out of sight

@@ -13,8 +13,9 @@ def zones() -> dict[str, tuple[float, float]]:
     for line in table.splitlines():
         if line and not line.startswith("#"):
             _, place, name = line.split("\t")[:3]
-            latitude, longitude = re.fullmatch(r"([+-]\d+)([+-]\d+)", place).groups()
-            found[name] = (_degrees(latitude, 2), _degrees(longitude, 3))
+            degrees = re.fullmatch(r"([+-]\d+)([+-]\d+)", place)
+            if degrees:
+                found[name] = (_degrees(degrees[1], 2), _degrees(degrees[2], 3))
     return dict(sorted(found.items()))
 
 

@@ -3,6 +3,6 @@
 from flask import render_template
 
 
-def terms():
+def terms() -> str:
     """The page."""
     return render_template("start/terms.html")

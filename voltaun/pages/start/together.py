@@ -8,11 +8,11 @@ from voltaun.pages import context
 from voltaun.pages.systems import fed_by
 
 
-def together():
+def together() -> str:
     """The page."""
     systems, given = [], []
     for rig_id, _ in rigs.names(context.db()):
-        kept = rigs.get(context.db(), rig_id)
+        kept = rigs.there(context.db(), rig_id)
         given += fed_by(kept)
         with context.looking_at(kept):
             look = context.look()

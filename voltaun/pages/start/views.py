@@ -1,16 +1,22 @@
 """The way in: the first rig's Today, or three questions when there is none; and the ground."""
 
 import re
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from flask import abort, current_app, flash, g, make_response, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
 
 from voltaun.core.rig.fields import RigFaults
 from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import context, frame
 
+if TYPE_CHECKING:
+    from voltaun.pages.start.forms import StartForm
 
-def home():
+
+def home() -> ResponseReturnValue:
     """The first rig, or the questions."""
     known = rigs.names(context.db())
     if not known:
@@ -18,18 +24,18 @@ def home():
     return redirect(url_for("today.show", rig_id=known[0][0]))
 
 
-def ask():
+def ask() -> tuple[str, int]:
     """The three questions."""
     return _render(_form())
 
 
-def _form():
+def _form() -> "StartForm":
     # Imported when the page is wanted: the start of the server should not wait for it.
     from voltaun.pages.start.forms import StartForm
     return StartForm()
 
 
-def answer():
+def answer() -> ResponseReturnValue:
     """Make the rig that the answers describe and open its log."""
     form = _form()
     if not form.validate():
@@ -53,13 +59,13 @@ def answer():
     return redirect(url_for("today.show", rig_id=rig_id), 303)
 
 
-def demo():
+def demo() -> ResponseReturnValue:
     """Look around in the demo: the honey house and its log beside one's own rigs."""
     from voltaun.demo.fill import fill
     return redirect(url_for("today.show", rig_id=fill(context.writer(), g.now)), 303)
 
 
-def restore(removed_id: int):
+def restore(removed_id: int) -> ResponseReturnValue:
     """Bring a removed rig back with its log."""
     try:
         with transaction(context.writer()) as db:
@@ -70,7 +76,7 @@ def restore(removed_id: int):
     return redirect(url_for("today.show", rig_id=removed_id), 303)
 
 
-def ground():
+def ground() -> ResponseReturnValue:
     """Set the ground (device, day or night) and go back."""
     wanted = request.form.get("ground", "device")
     back = request.form.get("back", "/")
@@ -82,7 +88,7 @@ def ground():
     return answer
 
 
-def bring_archive():
+def bring_archive() -> ResponseReturnValue:
     """Bring an archive in: everything of one rig or of all, as another Voltaun wrote it."""
     from voltaun.database.archive import ArchiveFault, schema
     from voltaun.formats import FileFaults
@@ -102,7 +108,7 @@ def bring_archive():
     return redirect(url_for("today.show", rig_id=shown[0]) if shown else url_for("start.home"), 303)
 
 
-def mend(damaged_id: int):
+def mend(damaged_id: int) -> ResponseReturnValue:
     """A rig that cannot be read: what is wrong with it, and the ways to go on."""
     damaged = rigs.damaged(context.db(), damaged_id)
     if damaged is None:
@@ -113,7 +119,7 @@ def mend(damaged_id: int):
     return render_template("start/mend.html", damaged=damaged, zones=zones(), known=rigs.names(context.db()))
 
 
-def mended(damaged_id: int):
+def mended(damaged_id: int) -> ResponseReturnValue:
     """Give it a time zone that there is, put it back as it was last, or remove it."""
     damaged = rigs.damaged(context.db(), damaged_id)
     if damaged is None or not damaged.fault:
@@ -135,6 +141,6 @@ def mended(damaged_id: int):
     return redirect(url_for("start.mend", damaged_id=damaged_id), 303)
 
 
-def _render(form, status=200, refused=()):
+def _render(form: "StartForm", status: int = 200, refused: Sequence[str] = ()) -> tuple[str, int]:
     return render_template("start/start.html", form=form, known=rigs.names(context.db()), refused=refused,
                            removed=rigs.removed(context.db())), status

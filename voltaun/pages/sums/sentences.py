@@ -2,8 +2,9 @@
 
 import math
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 from voltaun.core.rig.bank import (
     capacity_ah,
@@ -42,7 +43,7 @@ class Sentence:
 
     key: str
     parts: tuple[str | Blank, ...]
-    answer: Callable[[dict], list[str]]
+    answer: Callable[[dict[str, Any]], list[str]]
     link: tuple[str, str] | None = None  # endpoint with anchor, and words
     caution: str = ""
 
@@ -57,11 +58,11 @@ class Worked:
     faults: list[str] = field(default_factory=list)
 
 
-def work(sentence: Sentence, given, volts: float | None) -> Worked:
+def work(sentence: Sentence, given: Mapping[str, str], volts: float | None) -> Worked:
     """Answer a sentence from what was typed (a mapping of the blanks' names), else from what stands in it."""
     blanks = [part for part in sentence.parts if isinstance(part, Blank)]
     worked = Worked(sentence, {blank.name: given.get(blank.name, blank.first) for blank in blanks})
-    values: dict = {}
+    values: dict[str, Any] = {}
     for blank in sorted(blanks, key=lambda each: bool(each.volts)):
         try:
             own = values.get(blank.volts) if blank.volts else volts
@@ -77,7 +78,7 @@ def work(sentence: Sentence, given, volts: float | None) -> Worked:
     return worked
 
 
-def _value(blank: Blank, typed: str, volts):
+def _value(blank: Blank, typed: str, volts: float | None) -> float | str:
     if blank.kind == "side":
         if typed not in SIDES:
             raise QuantityError(repr(typed), "ac or dc", "ac")
@@ -195,7 +196,7 @@ FUEL_GOAL = 0.9
 """A generator is not run for the last tenth, which is dear."""
 
 
-def _run(rig, energy, v) -> list[str]:
+def _run(rig: Rig, energy: float, v: dict[str, Any]) -> list[str]:
     watts = sums.dc_power(rig, v["watts"], v["side"])
     share = max(0.0, v["soc"] - v["floor"])
     hours = sums.run_time(share * energy, watts, v["harvest"])
@@ -209,7 +210,7 @@ def _run(rig, energy, v) -> list[str]:
     return [*told, at_battery, *_too_much(rig, v)]
 
 
-def _too_much(rig, v) -> list[str]:
+def _too_much(rig: Rig, v: dict[str, Any]) -> list[str]:
     """What the inverter has to say of an AC thing."""
     if v["side"] != "ac":
         return []
@@ -221,7 +222,7 @@ def _too_much(rig, v) -> list[str]:
     return [f"the inverter does not run it: {show_power(v['watts'])} on {show_power(most)}"]
 
 
-def _charges(rig, energy, sun_wh, v) -> list[str]:
+def _charges(rig: Rig, energy: float, sun_wh: float | None, v: dict[str, Any]) -> list[str]:
     usable = energy * v["share"]
     one = sums.charge(rig, usable, v["battery"], v["from"], v["watts"], v["passes"], v["side"], v["harvest"])
     if math.isinf(one.times):
@@ -235,14 +236,14 @@ def _charges(rig, energy, sun_wh, v) -> list[str]:
     return [*told, *_too_much(rig, v | {"watts": v["watts"] / v["passes"]})]
 
 
-def _share(rig, energy, month, v) -> list[str]:
+def _share(rig: Rig, energy: float, month: int, v: dict[str, Any]) -> list[str]:
     wh = energy * v["share"]
     runs = [f"{load.name}, {show_duration(hours)}" for load, hours in sums.loads_run_on(rig, wh, month)]
     return [show_energy(wh), *(["As you use them, any one of these:"] if runs else []), *runs]
 
 
-def _full(rig, v) -> list[str]:
-    def takes(watts):
+def _full(rig: Rig, v: dict[str, Any]) -> list[str]:
+    def takes(watts: float) -> str:
         hours = sums.time_to_full(rig, v["soc"], v["goal"], watts)
         return "for ever" if math.isinf(hours) else show_duration(hours)
     chargers = rig.by_hand
@@ -259,31 +260,31 @@ def _full(rig, v) -> list[str]:
             f"{show_percent(rig.chemistry.taper_soc)} the bank takes less and less"]
 
 
-def _fuel(rig, v) -> list[str]:
+def _fuel(rig: Rig, v: dict[str, Any]) -> list[str]:
     took = sums.fuel(rig, rig.generators[0], v["soc"], v["goal"])
     cost = f", {took.cost_per_kwh:.2f} a kWh" if took.cost_per_kwh is not None else ""
     return [f"{show_duration(took.hours)} and {took.litres:.1f} litres",
             f"a litre puts {show_energy(took.wh_per_litre)} into the bank{cost}; the last tenth is dear"]
 
 
-def _at_rest(bank, v) -> list[str]:
+def _at_rest(bank: Bank, v: dict[str, Any]) -> list[str]:
     return [show_percent(soc_from_volts(bank, v["volts"])), "give or take ten points, near 25 °C"]
 
 
-def _gravity(bank, v) -> list[str]:
+def _gravity(bank: Bank, v: dict[str, Any]) -> list[str]:
     found = soc_from_gravity(bank, (v["low"], v["high"]), v["temp"])
     apart = ["the cells are far apart: equalise, or one is going"] if found.uneven else []
     return [show_percent(found.soc), "by the weakest cell, rested", *apart]
 
 
-def _amps(rig, v) -> list[str]:
+def _amps(rig: Rig, v: dict[str, Any]) -> list[str]:
     efficiency = rig.inverter.efficiency if rig.inverter else 0.9
     exact = sums.dc_amps(v["amps"], v["ac"], v["dc"], efficiency)
     return [f"{exact:.1f} A at the battery", f"the rule “times ten” says {v['amps'] * 10:.0f} A; "
             f"here it is times {exact / v['amps']:.1f}" if v["amps"] else "nothing flows"]
 
 
-def _wiring(v) -> list[str]:
+def _wiring(v: dict[str, Any]) -> list[str]:
     series, parallel = int(v["series"]), int(v["parallel"])
     if series < 1 or parallel < 1 or (series, parallel) != (v["series"], v["parallel"]):
         raise ValueError("found a part of a battery, expected whole numbers, 1 or more")
@@ -293,14 +294,14 @@ def _wiring(v) -> list[str]:
             f"{'battery' if series * parallel == 1 else 'batteries'}"]
 
 
-def _yearly(rig, v) -> list[str]:
+def _yearly(rig: Rig, v: dict[str, Any]) -> list[str]:
     daily = sums.daily_from_yearly(v["kwh"] / 1000)
     through = [f"about {show_energy(daily / rig.inverter.efficiency)} at the battery, through the inverter"
                ] if rig.inverter else []
     return [f"{show_energy(daily)} a day", *through]
 
 
-def _drop(v) -> list[str]:
+def _drop(v: dict[str, Any]) -> list[str]:
     lost = sums.voltage_drop(v["amps"], v["length"], v["area"])
     if v["volts"] and lost >= v["volts"]:
         return ["all of it", "no such current gets through: the cable is far too thin or too long"]

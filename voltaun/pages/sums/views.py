@@ -9,7 +9,7 @@ from voltaun.core.rig.bank import nominal_voltage
 from voltaun.pages import context
 
 
-def show():
+def show() -> tuple[str, int]:
     """The page; the sentence that `of` names takes its blanks from the address, the others from the rig."""
     # Imported when the page is wanted: the start of the server should not wait for it.
     from voltaun.pages.sums.sentences import sentences, work

@@ -3,6 +3,7 @@
 from datetime import date
 
 from flask import Response, abort, flash, g, redirect, request, url_for
+from flask.typing import ResponseReturnValue
 
 from voltaun.core.dayplan.tonight import Answer, Tonight, may_run
 from voltaun.core.units import QuantityError, clock_hour, parse
@@ -11,7 +12,7 @@ from voltaun.database.connection import transaction
 from voltaun.pages import context
 
 
-def mark():
+def mark() -> ResponseReturnValue:
     """Keep what was done with a line of the plan: done, not done, moved, dropped or put back."""
     name, day = request.form.get("name", ""), _day()
     if name not in {load.name for load in context.rig().loads if load.movable}:
@@ -41,11 +42,11 @@ def _day() -> date:
         abort(400)
 
 
-def _back():
+def _back() -> ResponseReturnValue:
     return redirect(url_for("today.show", rig_id=g.kept.id) + "#plan", 303)
 
 
-def calendar():
+def calendar() -> ResponseReturnValue:
     """The placed loads as a calendar file."""
     from voltaun.formats.calendar import write_plan
     made = context.look().plan

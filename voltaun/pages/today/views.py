@@ -1,11 +1,16 @@
 """Today: how long there is, what to do, and one line to log a reading."""
 
 from datetime import date, timedelta
+from typing import Any
 
 from flask import g, render_template, url_for
+from markupsafe import Markup
 
+from voltaun.core.dayplan.hours import Day
+from voltaun.core.dayplan.plan import DayPlan
 from voltaun.core.dayplan.tonight import in_turn, things
 from voltaun.core.instants import local_day
+from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.first_hour import first_hour
 from voltaun.core.rig.bank import packs_apart
 from voltaun.core.rig.loads import GRADES, load_dc_wh
@@ -13,7 +18,9 @@ from voltaun.core.sky.clear_sky import another_turn
 from voltaun.database import clearsky
 from voltaun.database.asking import AHEAD
 from voltaun.pages import context, frame
+from voltaun.pages.context import Look
 from voltaun.pages.figures import hours, strip
+from voltaun.pages.figures.strip import Column
 from voltaun.pages.reading.forms import ReadingForm
 from voltaun.pages.today.plan import asked_of_tonight
 from voltaun.words import planning
@@ -23,12 +30,12 @@ from voltaun.words.cautions import for_now
 BACK = 14
 
 
-def show():
+def show() -> tuple[str, int]:
     """The page."""
     return render(ReadingForm(context.rig(), context.look().now))
 
 
-def render(form: ReadingForm, status: int = 200):
+def render(form: ReadingForm, status: int = 200) -> tuple[str, int]:
     """The page with this form in it, as sent back when something in it is wrong."""
     look = context.look()
     planned = look.plan
@@ -47,7 +54,7 @@ def render(form: ReadingForm, status: int = 200):
                            **(_planned(planned, look) if planned and not planned.stale else {})), status
 
 
-def _placed(plan) -> dict[date, list[str]]:
+def _placed(plan: DayPlan | None) -> dict[date, list[str]]:
     """What the day's plan puts on which day, for the strip."""
     found: dict[date, list[str]] = {}
     for of in plan.placing.placed if plan and plan.placing else ():
@@ -55,15 +62,15 @@ def _placed(plan) -> dict[date, list[str]]:
     return found
 
 
-def _turned(plan) -> list[str]:
+def _turned(day: Day) -> list[str]:
     """What another turn of each hand-aimed array brings today, a sentence each; none without much sun to come."""
-    rig, left = context.rig(), sum(hour.solar_wh.p50 for hour in plan.day.hours)
+    rig, left = context.rig(), sum(hour.solar_wh.p50 for hour in day.hours)
     whole, told = sum(array.rated_w for array in rig.arrays), []
     for array in rig.arrays:
         sun, times = left * array.rated_w / whole, array.aimed_per_day
         if times and sun >= LITTLE_SUN_WH:
-            tables = clearsky.aimed_tables(context.tables_db(rig), rig, array, range(times, times + 2), plan.day.day)
-            told.append(planning.turned(array.name, another_turn(tables, times, plan.day.day.month, sun)))
+            tables = clearsky.aimed_tables(context.tables_db(rig), rig, array, range(times, times + 2), day.day)
+            told.append(planning.turned(array.name, another_turn(tables, times, day.day.month, sun)))
     return told
 
 
@@ -71,31 +78,32 @@ LITTLE_SUN_WH = 50.0
 """With less sun to come than this nothing is said of turning a panel to it, Wh."""
 
 
-def _planned(plan, look) -> dict:
+def _planned(plan: DayPlan, look: Look) -> dict[str, Any]:
     """What the page shows of the day's plan."""
-    rig, day = context.rig(), plan.day.day
+    assert plan.day and plan.placing and plan.tonight  # or it is stale
+    rig, day, tonight = context.rig(), plan.day.day, plan.tonight
     marked = [(name, "open", "done") for name in look.marks.done.get(day, ())]
     marked += [(name, "back", "not on this day")
                for name, begin in look.marks.moved.get(day, {}).items() if begin is None]
-    typed, answered, wrong = asked_of_tonight(plan.tonight)
-    night = (plan.tonight.until - look.now).total_seconds() / 3600
-    may = things(rig, plan.tonight.may_spend_wh, night) if plan.tonight.may_spend_wh >= planning.LITTLE_WH else []
+    typed, answered, wrong = asked_of_tonight(tonight)
+    night = (tonight.until - look.now).total_seconds() / 3600
+    may = things(rig, tonight.may_spend_wh, night) if tonight.may_spend_wh >= planning.LITTLE_WH else []
     return {"plan": plan, "planning": planning, "marked": marked, "typed": typed, "answered": answered, "wrong": wrong,
             "spilt": planning.spilt_of(plan),
             "plan_lines": sorted([*plan.placing.placed, *plan.spill_list], key=lambda of: of.start),
-            "turns": planning.in_turn(in_turn(rig, plan.tonight.may_spend_wh, night)) if may else "",
+            "turns": planning.in_turn(in_turn(rig, tonight.may_spend_wh, night)) if may else "",
             "may_things": [words for of in may if (words := planning.thing(of))],
-            "turned": _turned(plan) if day == look.today else [],
+            "turned": _turned(plan.day) if day == look.today else [],
             "hours_picture": hours.draw(plan.day, plan.placing.placed, rig.bank.everyday_floor, rig.zone)}
 
 
-def _apart(look) -> float | None:
+def _apart(look: Look) -> float | None:
     """How far the packs were apart when they were last read, if it is worth a remark."""
     socs = next((reading.pack_socs for reading in reversed(look.readings) if reading.pack_socs), ())
     return packs_apart(socs)
 
 
-def _strips(look, columns):
+def _strips(look: Look, columns: list[Column]) -> list[Markup]:
     """The strip at both sizes; a phone shows fewer days."""
     rig = context.rig()
     levels = [(interval.end, interval.soc_end, interval.soc_basis == "read")
@@ -109,14 +117,14 @@ def _strips(look, columns):
             for size, shown in ((strip.WIDE, columns), (strip.NARROW, fewer))]
 
 
-def _usual(look) -> list[str]:
+def _usual(look: Look) -> list[str]:
     """Those of the further fields that were filled in in a third of the last readings: they move into the line."""
     late = look.readings[-12:]
     return [name for name in ("full_at", "volts", "temp_c")
             if late and sum(getattr(reading, name) is not None for reading in late) * 3 >= len(late)]
 
 
-def _last(look):
+def _last(look: Look) -> Reading | None:
     """The latest reading, whose values stand as hints in the entry."""
     return look.readings[-1] if look.readings else None
 
@@ -125,13 +133,13 @@ YOUNG_DAYS = 7
 """While fewer days are logged the page names what to do next."""
 
 
-def _steps(look) -> list[tuple[str, dict, str, str]]:
+def _steps(look: Look) -> list[tuple[str, dict[str, Any], str, str]]:
     """What to do next, in the order in which practitioners work, each gone once done: the page, what it is given, what
     to do, and what that will tell."""
     rig = context.rig()
     if look.account.learned.use and look.account.learned.use.intervals >= YOUNG_DAYS:
         return []
-    steps = []
+    steps: list[tuple[str, dict[str, Any], str, str]] = []
     if not any(reading.soc is not None for reading in look.readings):
         steps.append(("today.show", {"entry": 1}, "Write down the level", "it says what you can use now"))
     if not rig.loads:
