@@ -566,20 +566,17 @@ class LogParts(BrowserCase):
         self.assertLess(len(page.pdf(format="A4")), 2_000_000)
 
 
-class ByDay(BrowserCase):
-    ground, narrow = "day", 390
+class Plain(BrowserCase):
+    """Every page by day and by night, at a phone's width and at twice its size."""
 
-    def test_axe_finds_nothing_serious_and_nothing_runs_off_a_narrow_page(self):
-        page = self.page
-        self.context.add_cookies([{"name": "ground", "value": self.ground, "url": address}])
+    def test_nothing_is_serious_for_those_who_see_or_point_otherwise(self):
         for path in PAGES:
             with self.subTest(path=path):
-                page.goto(address + path)
+                self.page.goto(address + path)
                 self.is_plain_to_all()
 
     def test_the_plan_of_a_day_whose_level_was_just_read(self):
         page = self.go("/1/today")
-        self.context.add_cookies([{"name": "ground", "value": self.ground, "url": address}])
         page.get_by_label("Level, %").fill("88")
         page.get_by_role("button", name="Keep this reading").click()
         kept, sure = page.locator(".flash", has_text="Kept."), page.get_by_role("button", name="Yes, keep it so")
@@ -596,21 +593,20 @@ class ByDay(BrowserCase):
         self.shows("Taken back.")
 
     def is_plain_to_all(self):
-        """Nothing serious for those who see or point otherwise, and nothing runs off a narrow page."""
         page = self.page
         # The policy lets no foreign script in; the debugger's own evaluation may.
         page.evaluate(AXE.read_text(encoding="utf-8"))
-        found = page.evaluate("axe.run({resultTypes: ['violations']})")["violations"]
-        serious = [(each["id"], [node["html"][:120] for node in each["nodes"][:3]]) for each in found
-                   if each["impact"] in ("serious", "critical")]
-        self.assertEqual(serious, [])
-        page.set_viewport_size({"width": self.narrow, "height": 844})
-        self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), self.narrow)
+        # By night only the colours are others.
+        for ground, rules in (("day", "{}"), ("night", "{runOnly: ['color-contrast']}")):
+            page.evaluate(f"document.documentElement.dataset.ground = '{ground}'")
+            found = page.evaluate(f"axe.run({{resultTypes: ['violations'], ...{rules}}})")["violations"]
+            serious = [(each["id"], [node["html"][:120] for node in each["nodes"][:3]]) for each in found
+                       if each["impact"] in ("serious", "critical")]
+            self.assertEqual(serious, [], ground)
+        for narrow in (640, 390):
+            page.set_viewport_size({"width": narrow, "height": 844})
+            self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), narrow)
         page.set_viewport_size({"width": 1280, "height": 800})
-
-
-class ByNight(ByDay):
-    ground, narrow = "night", 640  # as a page at twice its size
 
 
 class Looks(BrowserCase):
@@ -679,7 +675,5 @@ class WithoutScripts(BrowserCase):
         page.get_by_role("button", name="Back to the plan").click()
         self.go("/1/log/changed")
         page.get_by_role("button", name="Take it back").first.click()
-        for path in PAGES:
-            self.go(path)
         self.go("/start").get_by_role("link", name="Honey house").click()
         self.shows("of power without any charging")

@@ -20,9 +20,10 @@ from voltaun.demo.fill import fill
 
 
 class Served(unittest.TestCase):
-    """A server of its own, which a test may stop, and a page on it."""
+    """A server of the class's own, which a test may stop, and a page on it."""
 
     window = {"width": 1280, "height": 800}
+    server = None
 
     @classmethod
     def setUpClass(cls):
@@ -37,9 +38,11 @@ class Served(unittest.TestCase):
         cls.browser = cls.playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
         cls.addClassCleanup(cls.browser.close)
         cls.port = free_port()
+        cls.addClassCleanup(lambda: cls.server and cls.stop(cls))
 
     def setUp(self):
-        self.serve()
+        if self.server is None or self.server.poll() is not None:
+            self.serve()
         self.context = self.browser.new_context(viewport=self.window, timezone_id="Australia/Hobart", locale="en-AU")
         self.addCleanup(self.context.close)
         self.page = self.context.new_page()
@@ -53,10 +56,9 @@ class Served(unittest.TestCase):
         return f"http://127.0.0.1:{self.port}"
 
     def serve(self):
-        self.server = subprocess.Popen([sys.executable, "-m", "voltaun", "serve", "--db", self.path, "--port",
-                                        str(self.port)], cwd=ROOT, env=environment(), stdout=subprocess.DEVNULL,
-                                       stderr=subprocess.DEVNULL)
-        self.addCleanup(self.stop)
+        type(self).server = subprocess.Popen([sys.executable, "-m", "voltaun", "serve", "--db", self.path, "--port",
+                                              str(self.port)], cwd=ROOT, env=environment(), stdout=subprocess.DEVNULL,
+                                             stderr=subprocess.DEVNULL)
         self.wait()
 
     def wait(self):
