@@ -62,7 +62,7 @@ document.addEventListener("alpine:init", () => {
     move(event) {
       const step = { ArrowUp: -1, ArrowDown: 1 }[event.key];
       const cell = event.target.closest("td");
-      if (!step || !cell || event.target.matches("select, input[type=datetime-local]")) return;
+      if (!step || !cell || event.target.matches("select")) return;
       const rows = [...cell.closest("tbody").rows];
       const row = rows[rows.indexOf(cell.parentElement) + step];
       if (!row) return;
@@ -71,7 +71,6 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
-  // First run: the browser knows the time zone, so that nobody has to look for it.
   // The field of options: arrow keys walk its cells.
   window.Alpine.data("field", () => ({
     walk(event) {
@@ -84,6 +83,7 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // First run: the browser knows the time zone, so that nobody has to look for it.
   window.Alpine.data("zone", () => ({
     init() {
       const known = Intl.DateTimeFormat().resolvedOptions().timeZone;

@@ -16,7 +16,8 @@ from voltaun.core.rig.bank import capacity_ah, nominal_voltage, pooled_soc, soc_
 from voltaun.core.rig.parts import Bank
 from voltaun.core.rig.rig import Rig
 from voltaun.core.units import QuantityError, parse
-from voltaun.formats.when import TwoWays, read_clock, read_when
+from voltaun.formats.when import read_clock
+from voltaun.pages.days import CLOCKS_APART, shown_time, time_from
 from voltaun.words.sentences import refusal
 
 LONGEST = 400
@@ -110,24 +111,21 @@ class RunField(TypedField):
 class InstantField(TypedField):
     """A local date and time in the rig's zone; `remark` says so when the clock shows it twice or not at all."""
 
-    zone: ZoneInfo = ZoneInfo("UTC")
+    zone: ZoneInfo
+    now: datetime
     remark: str | None = None
 
+    def __init__(self, label: str, coming: bool = False, **options: Any) -> None:
+        super().__init__(label, **options)
+        self.coming = coming
+
     def read(self, text: str) -> datetime:
-        try:
-            local = read_when(text)
-        except TwoWays as two:
-            raise QuantityError(f"{text!r}, which {two}", "a date and time that can be read one way",
-                                f"{two.first.isoformat()} 19:30") from two
-        except ValueError as error:
-            raise QuantityError(repr(text[:40]), "a date and time", "2026-11-24 19:30") from error
-        if not 1970 <= local.year < 2200:
-            raise QuantityError(repr(text), "a year from 1970 to 2199", "2026-11-24 19:30")
+        local = time_from(text, self.now.astimezone(self.zone), self.coming)
         instant, self.remark = resolve(local, self.zone)
         return instant
 
     def show(self, value: Any) -> str:
-        return "" if value is None else f"{value.astimezone(self.zone):%Y-%m-%dT%H:%M}"
+        return "" if value is None else shown_time(value.astimezone(self.zone))
 
 
 class PlacedForm(FlaskForm):
@@ -139,10 +137,10 @@ class PlacedForm(FlaskForm):
 
     class Meta(FlaskForm.Meta):
         def bind_field(self, form: "PlacedForm", unbound_field: Any, options: Any) -> Field:
-            # Fields read while they are made, so zone and voltage must be theirs before.
+            # Fields read while they are made, so zone, clock and voltage must be theirs before.
             field = super().bind_field(form, unbound_field, options)
             if isinstance(field, InstantField):
-                field.zone = form._rig.zone
+                field.zone, field.now = form._rig.zone, form._now
             elif isinstance(field, LevelField):
                 field.bank = form._rig.bank
             elif isinstance(field, QuantityField) and field.kind == "energy":
@@ -151,15 +149,15 @@ class PlacedForm(FlaskForm):
 
     def validate_at(self, field: InstantField) -> None:
         if not field.typed:
-            raise ValidationError("Found nothing, expected a date and time, such as 2026-11-24 19:30.")
+            raise ValidationError("Found nothing, expected a date and time, such as 18:30.")
         if field.data is not None and field.data > self._latest():
-            raise ValidationError(f"Found a time that is still to come, expected one not after now, "
-                                  f"{self._now.astimezone(self._rig.zone):%Y-%m-%d %H:%M}.")
+            raise ValidationError("Found a time that is still to come, expected one not after now, "
+                                  f"{shown_time(self._now.astimezone(self._rig.zone))}.")
 
     def _latest(self) -> datetime:
         """The latest time that can be meant. A machine whose clock has stopped does not know it."""
         clock = g.get("clock")
-        return self._now + (timedelta(days=400) if clock and clock.dead else timedelta(minutes=5))
+        return self._now + (timedelta(days=400) if clock and clock.dead else CLOCKS_APART)
 
 
 class LevelField(QuantityField):

@@ -184,5 +184,5 @@ class RoundForm(PlacedForm):
 
     ac_meters = WholeField("Plug-in meters (AC)", low=0, high=20)
     dc_meters = WholeField("Meters for DC", low=0, high=20)
-    begin = InstantField("First one on")
+    begin = InstantField("First one on", coming=True)
 

@@ -104,7 +104,7 @@ def lay_out() -> ResponseReturnValue:
     form = _round_form()
     if not form.validate() or form.begin.data is None:
         if form.begin.data is None and not form.begin.errors:
-            form.begin.errors = ["Found nothing, expected a date and time, such as 2026-11-24 08:00."]
+            form.begin.errors = ["Found nothing, expected a date and time, such as tomorrow 8:00."]
         return _render(form, 422)
     if not form.ac_meters.data and not form.dc_meters.data:
         form.ac_meters.errors = ["Found no meter, expected one at least; the round stays as it was."]
