@@ -68,7 +68,8 @@ def main() -> int:
     ran = skipped = failed = 0
     slow = []
     print(f"Each class on a day of its own, by the seed {seed}: python -m tests --day {seed}", flush=True)
-    with ProcessPoolExecutor(os.cpu_count(), mp_context=get_context("spawn")) as pool:
+    # One more than there are cores: those with a browser wait for it now and then.
+    with ProcessPoolExecutor((os.cpu_count() or 1) + 1, mp_context=get_context("spawn")) as pool:
         for done in as_completed([pool.submit(run, name, seed) for name in suites(asked.names)]):
             name, tests, left_out, broken, seconds, text = done.result()
             ran, skipped, failed = ran + tests, skipped + left_out, failed + broken

@@ -25,7 +25,10 @@ PAGES = ("/1/today", "/1/log", "/1/bench", "/1/rig", "/1/outlook", "/1/additions
          "/1/rig?part=turbines-new", "/1/rig?part=spill_list-new", "/words", "/1/today?watts=1500&for=2",
          *(f"/1/{page}/{leaf}" for page, listed in LEAVES.items() for leaf, _ in listed if leaf))
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
-         "--disable-sync", "--no-first-run"]
+         "--disable-sync", "--no-first-run",
+         # One process for all pages of a test: these are our own, and half of a run is starting others.
+         "--in-process-gpu", "--renderer-process-limit=1", "--disable-site-isolation-trials",
+         "--disable-features=BackForwardCache,MediaRouter,OptimizationHints,Translate"]
 
 
 def setUpModule():

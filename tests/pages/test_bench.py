@@ -170,7 +170,7 @@ class MeterRun(BenchCase):
         self.begin(meter((0, 24, 47), (0, 700, 690)))
         page = self.press("marks/2", reset="then").text
         # 700 Wh and 690 in 47 hours; left out, the second would be lost.
-        self.shows("Noted: it was set to nought right after the reading before.", page)
+        self.shows("Noted: it was set to zero right after the reading before.", page)
         self.shows("takes 710 Wh a day", page)
 
     def test_a_run_time_may_be_hours_and_minutes_and_counters_show_all_digits(self):
@@ -560,7 +560,7 @@ class RigPage(BenchCase):
         self.assertEqual(self.kept().rig.places, (Stay(date(2026, 11, 10), "Orchard", -42.7, 147.0, 0, 0.8),))
         for page in ("today", "log", "rig", "outlook", "additions"):
             self.assertEqual(self.client.get(f"/1/{page}").status_code, 200, page)
-        for wrong, words in (({"from_day": "soon"}, "a day, such as 2 Oct 2026"), ({"from_day": ""}, "this key"),
+        for wrong, words in (({"from_day": "soon"}, "a day. Write it as 2 Oct 2026"), ({"from_day": ""}, "this key"),
                              ({"latitude": "95"}, "−90 (south)"), ({"shade_factor": "3"}, "1")):
             answer = self.keep_part("places-0", **wrong)
             self.assertEqual(answer.status_code, 422)

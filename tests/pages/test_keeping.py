@@ -200,7 +200,7 @@ class AnotherShape(PagesCase):
     def test_a_file_in_the_open_shape_that_is_written_in_another_way_can_be_told(self):
         refused = self.send("read_at,soc_percent\n3/11/2026 19:00,82\n")
         self.assertEqual(refused.status_code, 422)
-        self.shows("can be read as 2026-11-03 or 2026-03-11", refused.text)
+        self.shows("can be read as 3 Nov 2026 or 11 Mar 2026", refused.text)
         page = self.client.get(re.search(r'href="(/1/log/bring/\d+)"', refused.text)[1]).text
         self.shows("say below whether the day or the month comes first", page)
         path = re.search(r'action="(/1/log/bring/\d+)"', page)[1]

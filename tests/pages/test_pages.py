@@ -545,7 +545,7 @@ class FirstRun(PagesCase):
                 self.assertEqual(rigs.find(self.db, typed.strip()).rig.place.timezone, zone)
             else:
                 self.assertEqual(answer.status_code, 422, typed)
-                self.shows("a town of the list, such as Hobart or Australia/Hobart", answer.text)
+                self.shows("a town of the list. Write it as Hobart or Australia/Hobart", answer.text)
                 self.shows(f'value="{html.escape(typed)}"', answer.text)
 
     def test_answers_as_a_label_has_them(self):

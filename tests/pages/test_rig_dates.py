@@ -71,7 +71,7 @@ class Since(DatesCase):
         self.shows("until 30 Sep 2026", self.client.get("/1/rig").text)
 
     def test_a_day_that_cannot_be_stays_typed_with_what_is_wrong(self):
-        for typed, words in (("3/4/2026", "can be read as"), ("soon", "a day, such as 2 Oct 2026"),
+        for typed, words in (("3/4/2026", "can be read as"), ("soon", "a day. Write it as 2 Oct 2026"),
                              ("1 Jan 2031", "a day up to today"), ("<b>", "Found")):
             answer = self.part("arrays-0", panels="8", changed_on=typed)
             self.assertEqual((answer.status_code, self.kept().rig.dated), (422, False), typed)

@@ -16,7 +16,7 @@ from voltaun.core.reasons import NoOutlook
 from voltaun.words import advising, planning
 from voltaun.words import sentences as words
 
-STATES = 400
+STATES = 200
 CHANCE = r"\b\d in 10\b|\balmost certain(?:ly)?\b|\bvery unlikely\b"
 NEVER = ("nought", "so much", "told", "first time in doubt", "of going below it", "as now", "lately more", "counted on",
          "need be", "lies above", "nan", "inf ", "None", "_", "chances in", "0 Wh to 0 Wh")

@@ -59,7 +59,7 @@ class QuantityError(ValueError):
 
     def __init__(self, found: str, expected: str, example: str):
         self.found, self.expected, self.example = found, expected, example
-        super().__init__(f"found {found}, expected {expected}, such as {example}")
+        super().__init__(f"found {found}, expected {expected}. Write it as {example}")
 
 
 def parse(text: str, kind: str, *, volts: float | None = None, low: float | None = None, high: float | None = None,
@@ -135,7 +135,7 @@ def _factor(part: str, shown: str, wanted: Kind) -> tuple[float, tuple[int, int,
     number = part.rstrip("abcdefghijklmnopqrstuvwxyz")
     unit, number = part[len(number):], number.strip()
     if unit not in _UNITS:
-        raise QuantityError(f"{shown} with the unit {unit!r}", wanted.words, wanted.example)
+        raise QuantityError(f"the unit {unit!r}" if number else shown, wanted.words, wanted.example)
     scale, powers = _UNITS[unit]
     return _number(number, shown, wanted) * scale, powers
 

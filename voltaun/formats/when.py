@@ -27,7 +27,7 @@ class TwoWays(ValueError):
 
     def __init__(self, first: date, second: date) -> None:
         self.first, self.second = first, second
-        super().__init__(f"can be read as {first.isoformat()} or {second.isoformat()}")
+        super().__init__(f"can be read as {first:%-d %b %Y} or {second:%-d %b %Y}")
 
 
 def read_clock(text: str) -> time | None:

@@ -53,7 +53,7 @@ def begin(text: str) -> str:
 
 
 def refusal(error: ValueError) -> str:
-    """What is wrong with what was typed, as a sentence: `Found 'x', expected ..., such as ....`"""
+    """What is wrong with what was typed, and how to write it: `Found 'x', expected ... . Write it as ....`"""
     return f"{begin(str(error))}."
 
 

@@ -113,7 +113,8 @@ def pooled_soc(bank: Bank, socs: tuple[float, ...]) -> float:
     """
     packs = bank.packs
     if len(socs) != len(packs):
-        raise ValueError(f"found {len(socs)} levels, expected one, or one for each of the {len(packs)} packs")
+        each = f", or one for each of the {len(packs)} packs" if len(packs) > 1 else ""
+        raise ValueError(f"found {len(socs)} levels, expected one{each}")
     return sum(soc * wh for soc, wh in zip(socs, packs, strict=True)) / sum(packs)
 
 

@@ -221,7 +221,7 @@ def change_mark(run_id: int, n: int) -> ResponseReturnValue:
         # Set to nought right after the reading before: from there on it counted all that flowed.
         at = min(marks[n - 1].at + timedelta(minutes=1), marks[n].at - timedelta(seconds=1))
         marks.insert(n, Mark(at, wh=0.0, run_minutes=None if marks[n].run_minutes is None else 0.0, reset=True))
-        words = "Noted: it was set to nought right after the reading before."
+        words = "Noted: it was set to zero right after the reading before."
     elif "reset" in request.form:
         marks[n] = replace(marks[n], reset=request.form["reset"] == "yes")
         words = ("Noted: the stretch before it is left out." if marks[n].reset else "Noted: it counts.") if (

@@ -68,8 +68,8 @@ def work(sentence: Sentence, given: Mapping[str, str], volts: float | None) -> W
             own = values.get(blank.volts) if blank.volts else volts
             values[blank.name] = _value(blank, worked.typed[blank.name], own)
         except QuantityError as error:
-            worked.faults.append(f"{blank.label}: found {error.found}, expected {error.expected}, "
-                                 f"such as {error.example}.")
+            worked.faults.append(f"{blank.label}: found {error.found}, expected {error.expected}. "
+                                 f"Write it as {error.example}.")
     if not worked.faults:
         try:
             worked.lines = sentence.answer(values)
