@@ -137,7 +137,7 @@ def commanded_in(folder: Path, path: Path):
 
 
 def said_in(n: int, pages=PAGES, refused=(), commands=False):
-    """(page, sentence) of the n-th state, by the application itself; `refused`: pages whose forms are filled in wrong."""
+    """(page, sentence) of the n-th state, by the application; `refused`: pages whose forms are filled in wrong."""
     of = state(n)
     with TemporaryDirectory() as folder:
         path = Path(folder) / "book.db"

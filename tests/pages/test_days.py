@@ -48,7 +48,7 @@ class Times(unittest.TestCase):
 
     def test_what_is_no_time_or_two_is_refused(self):
         for typed, expected in (("yesterday", "18:30, yesterday 18:30"), ("soon", "a date and time"), ("", "a date"),
-                                ("7", "a date and time"), ("25:00", "a date"), ("3/4/2026 10:00", "one way"),
+                                ("7", "a date and time"), ("25:00", "a date"), ("3/4/2026 10:00", "one of the two"),
                                 ("2 Oct 1850 10:00", "1970 to 2199"), ("soon 18:30", "a day"), ("x" * 500, "a date")):
             with self.assertRaises(QuantityError, msg=typed) as refused:
                 time_from(typed, datetime(2026, 11, 25, 7, 30))

@@ -109,7 +109,7 @@ class Drawings(unittest.TestCase):
 
 
 class Sheets(unittest.TestCase):
-    def test_weeks_and_months_sum_their_days(self):
+    def test_weeks_sum_their_days(self):
         of = rig()
         start = datetime(2026, 10, 20, 8, tzinfo=UTC)
         log = readings(*({"soc": 0.5, "solar_wh": 1000, "use_wh": 900} for _ in range(36)), start=start)
@@ -118,13 +118,10 @@ class Sheets(unittest.TestCase):
         split = days.by_day(of, account.intervals, sun_of(of))
         sheet = Sheet(of, kept, account, split, date(2026, 10, 19), date(2026, 11, 29), older=False, newer=False)
         self.assertAlmostEqual(sum(week.sum.harvest_wh for week in sheet.weeks), 35_000)
-        self.assertAlmostEqual(sum(total.use_wh for _, total in sheet.months), 35 * 900)
-        self.assertEqual([month.month for month, _ in sheet.months], [11, 10])
+        self.assertAlmostEqual(sum(week.sum.use_wh for week in sheet.weeks), 35 * 900)
         newest = [row.day for row in sheet.weeks[0].rows]
         self.assertEqual(newest, sorted(newest, reverse=True))
         self.assertEqual(sum(len(week.rows) for week in sheet.weeks), 36)
         self.assertIsNone(sheet.weeks[-1].rows[-1].interval)
         holes = Sheet(of, kept[:3] + kept[5:], account, split, date(2026, 10, 19), date(2026, 11, 29), False, False)
         self.assertEqual([row.missed for week in holes.weeks for row in week.rows if row.missed], [2])
-        later = Sheet(of, kept, account, split, date(2026, 11, 2), date(2026, 11, 29), older=True, newer=False)
-        self.assertEqual([month.month for month, _ in later.months], [])

@@ -10,7 +10,8 @@ from voltaun.words.sentences import ruled
 class Book(unittest.TestCase):
     def test_no_page_breaks_a_rule_in_any_state(self):
         for n in (7, 9, 10, 12):
-            for page, sentence in said_in(n, (*PAGES, *(SLOW if n == 10 else ()))):
+            asked = ("today", "rig?part=loads-new", "bench/new?instrument=meter", "outlook/plans") if n == 9 else ()
+            for page, sentence in said_in(n, (*PAGES, *(SLOW if n == 10 else ())), asked, commands=n in (7, 10)):
                 with self.subTest(state=n, page=page):
                     self.assertEqual(faults(sentence), [], sentence)
 

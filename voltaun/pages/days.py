@@ -19,7 +19,7 @@ def day_from(text: str, today: date | None = None, coming: bool = False) -> date
     try:
         found = found or read_day(text)
     except TwoWays as two:
-        raise QuantityError(f"{text[:40]!r}, which {two}", "a day that can be read one way", "2 Oct 2026") from two
+        raise QuantityError(f"{text[:40]!r}, which {two}", "one of the two", "2 Oct 2026") from two
     except ValueError as error:
         raise QuantityError(repr(text[:40]), "a day", "2 Oct 2026") from error
     if not FIRST_YEAR <= found.year <= LAST_YEAR:
@@ -57,7 +57,7 @@ def time_from(text: str, now: datetime, coming: bool = False) -> datetime:
     try:
         found = read_when(text)
     except TwoWays as two:
-        raise QuantityError(f"{text[:40]!r}, which {two}", "a date and time that can be read one way",
+        raise QuantityError(f"{text[:40]!r}, which {two}", "one of the two",
                             f"{shown(two.first)} 19:30") from two
     except ValueError:
         found = _near_time(text, here, coming)

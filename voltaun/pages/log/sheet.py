@@ -56,11 +56,8 @@ class Sheet:
         self.learned, self.days, self.marks = account.learned, days, marks
         self.intervals = [each for each in account.intervals if local_day(each.end, rig.zone) >= first]
         rows = [row for row in _rows(rig, kept, account) if row.day >= first]
-        self.weeks = [Week(monday, in_week, _sum(days, monday, 7)) for monday in _mondays(first, last)
+        self.weeks = [Week(monday, in_week, _sum(days, monday)) for monday in _mondays(first, last)
                       if (in_week := [row for row in reversed(rows) if monday <= row.day < monday + timedelta(days=7)])]
-        months = sorted({row.day.replace(day=1) for row in rows}, reverse=True)
-        # A month is summed only when the sheet holds all of it, or all that there is.
-        self.months = [(month, _sum(days, month, 31, month.month)) for month in months if month >= first or not older]
 
     def marks_of(self, kept: KeptReading) -> tuple[str, ...]:
         """The marks of a reading's interval that can be answered."""
@@ -103,9 +100,8 @@ def _mondays(first: date, last: date) -> Iterator[date]:
         monday -= timedelta(days=7)
 
 
-def _sum(days: dict[date, Day], first: date, count: int, month: int | None = None) -> Sum:
-    inside = [days[day] for n in range(count)
-              if (day := first + timedelta(days=n)) in days and (month is None or day.month == month)]
+def _sum(days: dict[date, Day], monday: date) -> Sum:
+    inside = [days[day] for n in range(7) if (day := monday + timedelta(days=n)) in days]
     return Sum(sum(day.harvest_wh for day in inside), sum(day.use_wh for day in inside),
                sum(day.spilt_wh for day in inside), any(day.reckoned for day in inside),
                any(day.unknown for day in inside))

@@ -27,13 +27,13 @@ from voltaun.words.readings import done_words, events_words, field_shown, field_
 from voltaun.words.sentences import begin
 from voltaun.words.units import show_percent
 
-WEEKS_SHOWN = 6
+WEEKS_SHOWN = 3
 REACH = 60
 """Days before the table in which the reading before its first one is looked for."""
 
 
 def show() -> tuple[str, int]:
-    """The table, six weeks of it up to `day` (or to the latest reading)."""
+    """The table, some weeks of it up to `day` (or to the latest reading)."""
     editing = request.args.get("edit", type=int)
     kept = readings.get(context.db(), g.kept.id, editing) if editing else None
     form = ReadingForm(context.rig(), g.now, kept.reading) if kept else None
@@ -91,7 +91,7 @@ def _asked_day() -> tuple[date | None, str]:
 
 
 def _sheet(day: date | None) -> Sheet:
-    """Six weeks of the log, out of the whole of it reckoned."""
+    """Some weeks of the log, out of the whole of it reckoned."""
     rig = context.rig()
     last = day + timedelta(days=6 - day.weekday()) if day else local_day(g.now, rig.zone)
     end = day_start(last + timedelta(days=1), rig.zone)
