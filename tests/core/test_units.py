@@ -49,3 +49,4 @@ class Printing(unittest.TestCase):
         self.assertEqual([show_duration(h) for h in (0.4, 9 + 40 / 60, 47, 53.2)],
                          ["24 min", "9 h 40", "47 h", "2 days 5 h"])
         self.assertEqual((show_power(1448.8), show_percent(0.745), show_percent(None)), ("1\u202f449 W", "74 %", "—"))
+        self.assertEqual([show_power(w) for w in (9994, 12_345)], ["9\u202f994 W", "12.3 kW"])

@@ -76,6 +76,11 @@ class Archive(FilledCase):
         self.assertEqual(json.dumps(again), first)
         self.assertEqual(check.faults(other), [])
 
+    def test_a_month_of_samples_that_cannot_be_is_refused(self):
+        for rows in ("5", 0, -1, None, archive.MOST_IN_A_MONTH + 1):
+            with self.assertRaisesRegex(archive.ArchiveFault, "rows in a month"):
+                list(archive.months_of({"sample": [{"rows": rows, "packed": "AAAA"}]}))
+
     def test_what_was_there_before_goes_along_and_an_archive_of_before_that_comes_in(self):
         kept = rigs.get(self.db, self.rig_id)
         with transaction(self.db):

@@ -156,8 +156,10 @@ class Readings(DatabaseCase):
         with self.assertRaises(kept.ReadingsDiffer):
             self.act(kept.merge, sorted(other, key=lambda r: r.at), NOW)
         self.assertEqual(len(self.log()), 3)
+        merged = self.act(kept.merge, sorted(other[:2] + other[-1:], key=lambda r: r.at), NOW, "keep")
+        self.assertEqual((merged.added, merged.same, merged.replaced, merged.kept), (0, 2, 0, 1))
         merged = self.act(kept.merge, sorted(other, key=lambda r: r.at), NOW, "replace")
-        self.assertEqual((merged.added, merged.same, merged.replaced), (2, 2, 1))
+        self.assertEqual((merged.added, merged.same, merged.replaced, merged.kept), (2, 2, 1, 0))
         self.assertEqual(self.log()[0].reading.soc, 0.1)
 
     def test_page_queries_use_the_index(self):

@@ -33,6 +33,9 @@ class Whens(unittest.TestCase):
         with self.assertRaises(TwoWays) as two:
             read_day("3/11/2026")
         self.assertEqual((two.exception.first.month, two.exception.second.month), (11, 3))
+        for typed in ("12/5/2026", "5/12/2026"):
+            with self.assertRaises(TwoWays):
+                read_day(typed)
         self.assertEqual((read_day("3/11/2026", DAY_FIRST).month, read_day("3/11/2026", MONTH_FIRST).month), (11, 3))
         self.assertEqual((read_day("3.11.2026").month, read_day("5/5/26").isoformat()), (11, "2026-05-05"))
         self.assertEqual((order_of(["3/4/2026", "13/4/2026"]), order_of(["3/4/2026", "4/13/26"]), order_of(["3/4/26"])),
@@ -98,3 +101,7 @@ class Mapped(unittest.TestCase):
         self.assertEqual([f"{each.at.astimezone(HOBART):%Y-%m-%d %H:%M}" for each in log],
                          ["2026-11-03 19:00", "2026-11-04 19:00"])
         self.assertEqual([each.kind for each in open_questions(Mapping(), "a,b\n1,2\n")], ["at"])
+
+    def test_levels_up_to_a_whole_one_are_fractions(self):
+        for full, unit in (("1.0", "fraction"), ("1.01", ""), ("100", "")):
+            self.assertEqual(guess(f"Date,SOC\n2026-11-03,0.4\n2026-11-04,{full}\n").columns["SOC"].unit, unit)

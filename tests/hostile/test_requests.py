@@ -117,6 +117,10 @@ class Endless(PagesCase):
         told = self.post("/1/log/monitor", {"address": "http://127.0.0.1:9/\u00e9", "every": "0", "hours": "7",
                                             "now": "y"}, follow_redirects=True)
         self.assertIn("The monitor is silent", told.text)
+        for address, opened in (("http://localhost/1/outlook/plans", False), ("http://localhost/1/today", True)):
+            made = self.post("/1/outlook/rule", {"none": "yes"}, headers={"HX-Request": "true",
+                                                                         "HX-Current-URL": address})
+            self.assertEqual((made.status_code, "HX-Redirect" in made.headers), (204, True) if opened else (303, False))
         for address in ("http://[::1", "http://[", "\u00e9", "//"):
             sent = {"HX-Request": "true", "HX-Current-URL": address}
             made = self.post("/1/outlook/rule", {"none": "yes"}, headers=sent)

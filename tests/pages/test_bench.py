@@ -80,6 +80,8 @@ class Starting(BenchCase):
         self.assertEqual(self.kept().rig.loads[0].daily_wh, 900)
         self.begin(meter((0, 48), (0, 1400)))
         self.shows("The label says 2.0 times what the meter shows", self.show())
+        page = self.client.get("/1/bench").text
+        self.assertIn("<td>kept", page)
 
     def test_bad_input_is_refused_beside_its_field_and_stays_typed(self):
         label = {"instrument": "label", "side": "ac", "basis": "label"}

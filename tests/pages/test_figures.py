@@ -11,7 +11,7 @@ from voltaun.core.log import days
 from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.outlook import outlook
 from voltaun.database.readings import KeptReading
-from voltaun.pages.figures import bench, fan, glass, strip, weave
+from voltaun.pages.figures import bench, dense, fan, glass, strip, weave
 from voltaun.pages.figures.svg import el
 from voltaun.pages.log.sheet import Sheet
 
@@ -106,6 +106,13 @@ class Drawings(unittest.TestCase):
         self.assertIn("everyday floor", words)
         self.assertIn("now", words)
         self.assertIn("5", words)
+
+
+class Axes(unittest.TestCase):
+    def test_a_day_goes_from_the_left_to_the_right(self):
+        axis = dense._Axis(NOW, NOW + timedelta(hours=24), rig())
+        left, middle, right = (axis.x(NOW.timestamp() + 3600 * hours) for hours in (0, 12, 24))
+        self.assertEqual((left, middle, right), (dense._LEFT, (dense._LEFT + dense._RIGHT) / 2, dense._RIGHT))
 
 
 class Sheets(unittest.TestCase):

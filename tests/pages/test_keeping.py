@@ -185,6 +185,7 @@ class AnotherShape(PagesCase):
         shown = self.post(path, answers)
         self.shows("2 readings, 3 November 2026 to 4 November 2026. Is that right?", shown.text)
         self.shows("The level goes from 74 % to 82 %", shown.text)
+        self.shows("About 300 Wh a day came from the sun", shown.text)  # in the one day between the two
         self.assertEqual(self.log(), [])
         self.assertEqual(self.post(path, answers | {"bring": "yes"}).status_code, 303)
         self.assertEqual([(each.soc, each.solar_wh, each.sky) for each in self.log()],
@@ -193,9 +194,13 @@ class AnotherShape(PagesCase):
         self.assertEqual(len(self.log()), 3)
         page = self.client.get("/1/log/changed").text
         self.shows("The file sheet.csv, 2 readings", page)
+        self.hides("Bring it in again", page)
         for number in (2, 1):
             self.post(f"/1/log/changed/import/{number}")
         self.assertEqual(self.log(), [])
+        page = self.client.get("/1/log/changed").text
+        self.shows("Bring it in again", page)
+        self.hides("Take all of it back", page)
 
     def test_a_file_in_the_open_shape_that_is_written_in_another_way_can_be_told(self):
         refused = self.send("read_at,soc_percent\n3/11/2026 19:00,82\n")
@@ -206,6 +211,12 @@ class AnotherShape(PagesCase):
         path = re.search(r'action="(/1/log/bring/\d+)"', page)[1]
         self.post(path, {"as-0": "read_at", "as-1": "soc_percent", "dates": "day first", "kind": "log", "bring": "yes"})
         self.assertEqual([f"{each.at.astimezone(self.rig.zone):%Y-%m-%d}" for each in self.log()], ["2026-11-03"])
+
+    def test_a_single_sample_is_shown_as_it_is_understood(self):
+        page = self.client.get(self.send("Zeit;Bank V\n2026-11-24 19:30;25.6\n").location + "?kind=samples").text
+        path = re.search(r'action="(/1/log/bring/\d+)"', page)[1]
+        shown = self.post(path, {"as-0": "at", "as-1": "volts", "kind": "samples", "separator": ";"})
+        self.shows("1 samples, 24 November 2026 to 24 November 2026. Is that right?", shown.text)
 
     def test_what_is_no_log_says_so(self):
         page = self.client.get(self.send("a;b\n1;2\n").location).text
@@ -230,6 +241,12 @@ class AnotherShape(PagesCase):
 
 
 class TakingBack(PagesCase):
+    def test_a_changed_reading_is_told_by_its_figures_of_before(self):
+        self.add(soc="50")
+        self.post("/1/readings/1", {"at": "2026-11-24T19:30", "version": "1", "soc": "64"})
+        page = self.client.get("/1/log/changed").text
+        self.assertRegex(page, r"19:30, 50\s?%")
+
     def test_every_kind_from_one_list_long_after(self):
         self.add(soc="50")
         self.client.get("/1/today")  # the flash is gone

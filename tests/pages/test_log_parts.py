@@ -103,6 +103,13 @@ class Sheets(PagesCase):
             self.assertEqual(self.client.get(f"/1/log/{path}").status_code, 404)
         self.shows("nothing is in the log", self.client.get("/1/log/month/2020/2").text)
 
+    def test_a_month_ends_with_its_last_day(self):
+        self.keep(*readings(*({"soc": 0.5, "use_wh": 900, "solar_wh": 950} for _ in range(4)),
+                            start=datetime(2026, 10, 30, 1, tzinfo=UTC)))
+        page = self.client.get("/1/log/month/2026/10").text
+        row = page[page.index("Sat 31"):]
+        self.assertRegex(row[:row.index("</tr>")], r">\d[\d.]* k?Wh<")
+
 
 class Done(PagesCase):
     def test_what_was_done_is_said_on_the_log_and_the_strip_with_the_days_since(self):

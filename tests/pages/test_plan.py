@@ -66,6 +66,14 @@ class OnToday(PlanCase):
         self.assertRegex(self.today(), r"Pump, 45 min\.")
         self.assertEqual(dayplan.marks(self.db, 1, self.day).moved, {})
 
+    def test_every_third_hour_stands_under_the_picture(self):
+        self.read()
+        page = self.today()
+        figure = page[page.index('hours-figure'):]
+        hours = re.findall(r">(\d+):00</text>", figure[:figure.index("</svg>")])
+        self.assertIn("12", hours)
+        self.assertEqual([hour for hour in hours if int(hour) % 3], [])
+
     def test_another_turn_of_a_hand_aimed_panel_is_weighed(self):
         self.read()
         self.assertNotIn("once more brings", self.today())

@@ -1,8 +1,9 @@
 """The rig's page and its days: a change since a day, panels added, what stood before, a step that nobody explained."""
 
 import re
+import unittest
 from dataclasses import replace
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 
 from tests.core.learned.test_yield_step import CHANGED, log
 from tests.pages.test_pages import PagesCase
@@ -11,6 +12,7 @@ from voltaun.core.rig.parts import Load
 from voltaun.database import readings, rigs
 from voltaun.database.connection import transaction
 from voltaun.pages.figures import strip
+from voltaun.pages.rig.keeping import _stepped
 
 
 class DatesCase(PagesCase):
@@ -70,6 +72,12 @@ class Since(DatesCase):
         self.assertEqual(kept.on(date(2026, 9, 1)).bank.unit_capacity_ah, rig().bank.unit_capacity_ah)
         self.shows("until 30 Sep 2026", self.client.get("/1/rig").text)
 
+    def test_panels_are_whole_and_some(self):
+        for count in ("1.5", "0"):
+            self.shows("Found no whole panels", self.post("/1/rig/more", {
+                "array": "Roof", "count": count, "day": "1 May 2026"}, follow_redirects=True).text)
+        self.assertFalse(self.kept().rig.dated)
+
     def test_a_day_that_cannot_be_stays_typed_with_what_is_wrong(self):
         for typed, words in (("3/4/2026", "can be read as"), ("soon", "a day. Write it as 2 Oct 2026"),
                              ("1 Jan 2031", "a day up to today"), ("<b>", "Found")):
@@ -112,6 +120,18 @@ def mock_columns():
         with mock.patch.object(strip, "columns", columns):
             yield found
     return seen()
+
+
+class Stepped(unittest.TestCase):
+    def test_only_the_array_that_is_named_is_changed(self):
+        roof = rig().arrays[0]  # 4 × 300 W
+        of = rig(arrays=(roof, replace(roof, name="Wall")))
+        since = _stepped(of, of.arrays[1], 600, CHANGED, since=True)
+        self.assertEqual([(each.name, each.panels) for each in since.arrays], [("Roof", 4), ("Wall", 2)])
+        self.assertEqual([each.panels for each in since.on(CHANGED - timedelta(days=1)).arrays], [4, 4])
+        until = _stepped(of, of.arrays[1], 600, CHANGED, since=False)
+        self.assertEqual([each.panels for each in until.on(CHANGED).arrays], [4, 4])
+        self.assertEqual(sorted(each.panels for each in until.on(CHANGED - timedelta(days=1)).arrays), [2, 4])
 
 
 class Unexplained(DatesCase):

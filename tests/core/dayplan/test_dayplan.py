@@ -172,6 +172,11 @@ class Placing(unittest.TestCase):
         self.assertEqual((found.end - found.start, found.wh), (timedelta(hours=2), 600.0))
         self.assertAlmostEqual(found.spares_wh, 600, delta=5)
 
+    def test_without_hours_of_its_own_it_is_set_against_its_whole_window(self):
+        # Of 600 Wh spread from six to twenty-two the 225 after the sun come out of the bank; by day they are spilt.
+        (found,) = self.placed(washing()).placed
+        self.assertAlmostEqual(found.spares_wh, 225, delta=15)
+
     def test_straight_from_the_sun_spares_the_loss_of_charging(self):
         # Never full: by day 600 Wh are taken before charging would lose 1 / 20 of them, at night out of the bank.
         (found,) = self.placed(washing(usual_start=20.0), level=0.3, sun=noon(500.0)).placed
@@ -238,6 +243,8 @@ class Placing(unittest.TestCase):
         self.assertTrue(begins <= spans[0][0] and spans[-1][1] <= ends)
         much = Load("Oven", 900, "ac", 1200, pattern=("window", 10, 14, 1))
         self.assertEqual([of.why for of in self.placed(much, of=small).unplaced], ["over_inverter"])
+        just = replace(much, running_w=1000)  # what is on the label it bears
+        self.assertEqual([of.load for of in self.placed(just, of=small).placed], ["Oven"])
 
     def test_a_window_across_midnight(self):
         (found,) = self.placed(Load("Charger", 200, "dc", 100, pattern=("window", 22, 2, 3))).placed

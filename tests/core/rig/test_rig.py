@@ -50,6 +50,7 @@ class Demand(unittest.TestCase):
         self.assertEqual(demand.largest_set_running(of), 90 + 1200)
         self.assertEqual(demand.largest_surge(of), 90 + 1200 + 1250)
         self.assertIsNone(demand.daily_use(rig()))
+        self.assertIsNone(demand.largest_surge(rig(loads=(Load("Pump", 300, "dc", 750, 2000),))))
 
 
 class List(unittest.TestCase):
