@@ -112,6 +112,9 @@ class Logging(BrowserCase):
         page.get_by_label("Level, %").fill("31%")
         page.get_by_role("button", name="Keep this reading").click()
         self.shows("Kept.")
+        self.assertIn("Kept.", page.locator(":focus").inner_text())
+        page.keyboard.press("Tab")
+        self.assertEqual(page.locator(":focus").inner_text(), "Take it back")
         self.assertEqual(page.locator("#glass title").text_content(), "The bank stands at 31 %")
         page.get_by_role("button", name="Take it back").click()
         self.shows("Taken back.")
@@ -600,8 +603,8 @@ class Plain(BrowserCase):
         # The policy lets no foreign script in; the debugger's own evaluation may.
         page.evaluate(AXE.read_text(encoding="utf-8"))
         # By night only the colours are others.
-        for ground, rules in (("day", "{}"), ("night", "{runOnly: ['color-contrast']}")):
-            page.evaluate(f"document.documentElement.dataset.ground = '{ground}'")
+        for ground, rules in (("light", "{}"), ("dark", "{runOnly: ['color-contrast']}")):
+            page.emulate_media(color_scheme=ground)
             found = page.evaluate(f"axe.run({{resultTypes: ['violations'], ...{rules}}})")["violations"]
             serious = [(each["id"], [node["html"][:120] for node in each["nodes"][:3]]) for each in found
                        if each["impact"] in ("serious", "critical")]

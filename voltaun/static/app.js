@@ -290,6 +290,7 @@ document.addEventListener("htmx:afterSwap", (event) => {
   const flash = page.querySelector(".flash");
   if (!flash) return;
   if (same && same.querySelector("button.keep") && same.getClientRects().length) same.after(...page.querySelectorAll(".flash"));
+  flash.focus({ preventScroll: true }); // what was pressed is gone: the next key goes on from what was said
   flash.scrollIntoView({ block: "nearest" });
 });
 document.addEventListener("htmx:load", (event) => prepare(event.detail.elt));
