@@ -163,6 +163,10 @@ class Faults(unittest.TestCase):
 
 class Prices(unittest.TestCase):
     def test_a_list_in_either_way_of_writing(self):
+        (set_,) = read_prices(b"name;kind;size;price;fuel_price;litres_per_hour\nQuiet set;generator;700;650;1,8;0,4\n")
+        self.assertEqual((set_.kind, set_.size, set_.litres_per_hour, set_.fuel_price), ("generator", 700, 0.4, 1.8))
+        with self.assertRaisesRegex(PriceListFault, "line 2: found litres_per_hour -1, expected 0 or more"):
+            read_prices(b"name,kind,size,litres_per_hour\nSet,generator,700,-1\n")
         comma = read_prices(b"name,kind,size,price,weight_kg,area_m2\nPanel 330,panel,330,180.5,18,1.7\n"
                             b"Unit,battery,2560,900,,\n")
         semicolon = read_prices("\ufeffname;kind;size;price;weight_kg;area_m2\nPanel 330;Panel;330;180,5;18;1,7\n"

@@ -43,7 +43,7 @@ if TYPE_CHECKING:
 @click.option("--seed", default=1, show_default=True, type=click.IntRange(0))
 @click.option("--short-days", default=3.0, show_default=True, type=click.FloatRange(0, 366),
               help="So many days below the everyday floor in a usual year are enough.")
-@click.option("--prices", "price_file", type=FILE, help="A price list: name,kind,size,price,weight_kg,area_m2.")
+@click.option("--prices", "price_file", type=FILE, help="A price list, as in docs/files.md.")
 @click.option("--budget", type=click.FloatRange(0), help="What may be spent, in the list's money.")
 @click.option("--weight-kg", type=click.FloatRange(0), help="What may be carried more.")
 @click.option("--roof-m2", type=click.FloatRange(0, min_open=True), help="What roof there is for more panels.")

@@ -7,11 +7,13 @@ from collections.abc import Iterable
 from voltaun.core.sizing.choices import PRODUCTS, Product
 from voltaun.formats import EMPTY_LINES, OneFault, hollow
 
-COLUMNS = ("name", "kind", "size", "price", "weight_kg", "area_m2", "for")
+COLUMNS = ("name", "kind", "size", "price", "weight_kg", "area_m2", "for", "litres_per_hour", "fuel_price")
+FIGURES = ("size", "price", "weight_kg", "area_m2", "litres_per_hour", "fuel_price")
 MOST = 500
 
 USUAL = {"panel": (5, 1500, "W of one, 5 to 1500"), "battery": (20, 200_000, "Wh of one, 20 to 200,000"),
          "charger": (5, 20_000, "W, 5 to 20,000"), "controller": (5, 50_000, "W, 5 to 50,000"),
+         "generator": (100, 20_000, "W into the bank, 100 to 20,000"),
          "load": (0.1, 100_000, "Wh a day, 0.1 to 100,000")}
 """The sizes that there are, by kind: another is more often a price or a weight in the wrong column."""
 
@@ -24,8 +26,8 @@ def read_prices(data: bytes) -> list[Product]:
     """The products of a list, all of them or none.
 
     Columns as in `COLUMNS`, commas or semicolons between (with semicolons a decimal comma is understood). The size is
-    W of a panel, a charger or a controller, Wh of a battery, Wh a day of a load; the rest may be blank: `for` names the
-    load that a product replaces, or the engine or generator that a charger serves.
+    W of a panel, a charger or a controller, W into the bank of a generator, Wh of a battery, Wh a day of a load; the
+    rest may be blank: `for` names the load that a product replaces, or the engine or generator that a charger serves.
     Raises PriceListFault.
     """
     try:
@@ -68,19 +70,18 @@ def _product(row: dict[str, str], line: int, between: str) -> Product:
         raise PriceListFault(f"line {line}: found {'no name' if not name else 'a name too long'}, expected one")
     if kind not in PRODUCTS:
         raise PriceListFault(f"line {line}: found kind {kind!r}, expected one of {', '.join(PRODUCTS)}")
-    figures: list[float | None] = []
-    for column in COLUMNS[2:6]:
+    figures: dict[str, float] = {}
+    for column in FIGURES:
         text = (row.get(column) or "").strip()
         try:
-            figures.append(float(text.replace(",", ".") if between == ";" else text) if text else None)
+            if text:
+                figures[column] = float(text.replace(",", ".") if between == ";" else text)
         except ValueError as error:
             raise PriceListFault(f"line {line}, {column}: found {text!r}, expected a number") from error
-    size, *rest = figures
-    if size is None:
+    if "size" not in figures:
         raise PriceListFault(f"line {line}, size: found nothing, expected W, or Wh of a battery")
     try:
-        product = Product(name, kind, size, *rest,  # type: ignore[misc, arg-type]  # the figures' own order
-                          serves=(row.get("for") or "").strip()[:80] or None)
+        product = Product(name, kind, serves=(row.get("for") or "").strip()[:80] or None, **figures)
     except ValueError as error:
         raise PriceListFault(f"line {line}: {error}") from error
     low, high, expected = USUAL[kind]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from voltaun.core.sizing import FUEL_YEARS
 from voltaun.words.reasons import say
 from voltaun.words.sentences import added, begin, counted, month, number
 from voltaun.words.units import show_duration, show_percent
@@ -110,14 +111,15 @@ def _buying(found: Additions) -> str:
         n = found.best if found.best in able else min(able, key=lambda n: _cost(found.choices[n]))
         of, came = found.choices[n], found.outcomes[n].below
         price = f", {of.price:,.0f}" if of.price else ""
-        return f"Buying: {option(of, rig)}{price}. That leaves {short(came)}."
+        fuel = f" with {FUEL_YEARS} years of fuel" if of.price and of.generator and of.fuel_price >= 1 else ""
+        return f"Buying: {option(of, rig)}{price}{fuel}{runs(found, n)}. That leaves {short(came)}."
     if len(bought) < 2:
         return "Buying: nothing fits your limits."
     nearest = min(bought, key=lambda n: (round(found.outcomes[n].below.p50 + found.outcomes[n].below.p90),
                                          _cost(found.choices[n])))
     came = found.outcomes[nearest].below
     what = option(found.choices[nearest], rig)
-    return f"Buying: nothing that was looked at is enough. Nearest: {what}, {short(came)}."
+    return f"Buying: nothing that was looked at is enough. Nearest: {what}{runs(found, nearest)}, {short(came)}."
 
 
 def _cost(of: Choice) -> tuple[float, int]:
@@ -232,7 +234,7 @@ def sharpen(found: Additions) -> str:
 
 
 _NOT_RUN = {"panel": "another panel is added here; choose it in the question to see it",
-            "battery": "it is not your bank’s own unit; put it side by side with others before buying",
+            "battery": "no strings more are looked at; allow some in the question",
             "load": "no load of the rig is named like it and takes more; name the load under “for”",
             "charger": "no driving and no generator is looked at that it would charge from",
             "controller": "the panels that are added do not share a controller with a limit"}

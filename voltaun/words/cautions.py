@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from voltaun.core.rig.rig import Rig
@@ -9,6 +10,7 @@ from voltaun.core.rig.rig import Rig
 if TYPE_CHECKING:  # for a page that shows a caution these need not be loaded
     from voltaun.core.bench.runs import Run
     from voltaun.core.outlook.outlook import Outlook
+    from voltaun.core.sizing.choices import Product
 
 ESTIMATE = "Planning figures, not promises. Do not stake a medical device on them."
 LOCAL_CODES = ("Wire and fuse sizes, building wiring, roof loads, vehicle weights and gas: local codes and licensed "
@@ -26,6 +28,15 @@ DEEP = "A full discharge wears a lead bank: test it seldom, stop at its cut-off,
 VEHICLE = ("An overdrawn alternator overheats: local codes and licensed people decide on a vehicle's wiring, its "
            "fuses and its isolation.")
 SERIES_DC = "Panels in series can carry dangerous DC."
+
+TWO_BANKS = "Two kinds of battery are never joined directly: each has a charger of its own, or one charges the other."
+
+
+def for_buying(products: Sequence[Product]) -> list[str]:
+    """What applies to what may be bought of a price list."""
+    kinds = {of.kind for of in products}
+    told = [FUMES if "generator" in kinds else "", TWO_BANKS if "battery" in kinds else ""]
+    return [ESTIMATE, *(caution for caution in told if caution), LOCAL_CODES]
 
 
 def for_rig(rig: Rig) -> list[str]:

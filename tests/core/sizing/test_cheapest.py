@@ -58,23 +58,27 @@ class Cheapest(unittest.TestCase):
         self.assertFalse([of for of in named if {"Freezer 0", "Freezer 1"} <= set(of)])
 
     def all_of_it(self, ask, products, limits):
-        """(price, days short in a usual year) of every set of loads, every kind and count of panels, every string."""
+        """(price, days short in a usual year) of every set of loads, every kind and count of panels, every string; and
+        of a second bank of another kind with the rig's own panels."""
         panels = [of for of in products if of.kind == "panel"]
         unit = next(of for of in products if of.name == "Unit")
         loads = [of for of in products if of.kind == "load"]
         sets = [chosen for chosen in chain.from_iterable(combinations(loads, count) for count in range(4))
                 if len({of.name.split()[0] for of in chosen}) == len(chosen)]
+        other = next(of for of in products if of.name == "Other battery")
+        seconds = [(panels[0], count, 0, (), other) for count in range(4)]
         priced, lanes = [], []
-        for panel, count, strings, chosen in product(panels, range(4), range(2), sets):
-            bought = [(count, panel), (2 * strings, unit), *((1, of) for of in chosen)]
+        for panel, count, strings, chosen, second in chain(product(panels, range(4), range(2), sets, [None]), seconds):
+            bought = [(count, panel), (2 * strings, unit), *((1, of) for of in chosen), (bool(second), other)]
             price, weight = (sum(n * getattr(of, name) for n, of in bought) for name in ("price", "weight_kg"))
             roof = count * panel.area_m2
             watts = 1200 + count * panel.size
             over = any(most is not None and value > most for value, most in (
                 (price, limits.budget), (weight, limits.weight_kg), (roof, limits.roof_m2)))
-            if over or watts > 1.5 * 4800 * (1 + strings):
+            second_wh = second.size if second else 0.0
+            if over or watts > 1.5 * 4800 * (1 + strings + second_wh / 9600):
                 continue
-            lane = Lane(added_w=count * panel.size, strings=strings)
+            lane = Lane(added_w=count * panel.size, strings=strings, second_wh=second_wh)
             for of in chosen:
                 load = next(load for load in RIG.loads if load.name == of.name.split()[0])
                 lane = replacing(RIG, lane, load, of.size)

@@ -16,6 +16,7 @@ from voltaun.core.outlook.ask import known
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.parts import Engine, Generator, Inverter, Load, SolarArray
 from voltaun.core.sizing.again import LevelsAgain, _at_midnight, levels_again
+from voltaun.core.sizing.banks import more_takes, string_energy
 from voltaun.core.sizing.candidates import Candidate, compare, with_candidate
 from voltaun.core.sizing.choices import Choice, Limits, Product, all_choices, not_run, offer_of, with_fuel
 from voltaun.core.sizing.frontier import answer, unbeaten
@@ -72,6 +73,36 @@ class Products(unittest.TestCase):
         # A second charger: 900 + 500 W, of which the set gives 0.8 of its 1500 for long.
         self.assertEqual(second.lane.rule, (0.25, 0.60, 1200))
         self.assertEqual(not_run(OF, self.offer(CHARGER, measures=())), [("Charger", "charger")])
+
+    def test_a_generator_is_bought_and_run_by_the_usual_rule(self):
+        product = Product("Quiet set", "generator", 700, 650.0, litres_per_hour=0.4, fuel_price=1.5)
+        alone, *_, with_two = [of for of in all_choices(OF, self.offer(PANEL, product)) if of.bought == ("Quiet set",)]
+        self.assertEqual((alone.lane.rule, alone.price, with_two.price), ((0.25, 0.60, 700), 650.0, 950.0))
+        # 50 h a year × 0.4 l × 1.5 × 10 years.
+        self.assertAlmostEqual(with_fuel(OF, alone, 50.0).price, 950.0)
+        self.assertEqual(not_run(OF, self.offer(product)), [])
+        # A litre costs what it costs the rig's own set; where nobody knows what it burns, no price is known.
+        (theirs, *_) = [of for of in all_choices(OF, self.offer(replace(product, fuel_price=None))) if of.bought]
+        self.assertAlmostEqual(with_fuel(OF, theirs, 50.0).price, 1050.0)
+        (blank, *_) = [of for of in all_choices(OF, self.offer(replace(product, litres_per_hour=None))) if of.bought]
+        self.assertIsNone(with_fuel(OF, blank, 50.0).price)
+        of = replace(OF, generators=())
+        self.assertEqual(len([of for of in all_choices(of, offer_of(of, panels=0, strings=0, products=(product,)))
+                              if of.generator]), 1)
+
+    def test_batteries_of_another_kind_are_a_second_bank(self):
+        product = Product("Pack", "battery", 2400, 500.0, 20.0)
+        made = [of for of in all_choices(OF, self.offer(product, strings=2, panels=0)) if of.bought]
+        self.assertEqual([(of.lane.second_wh, of.price, of.weight_kg, of.bought) for of in made],
+                         [(2400, 500.0, 20.0, ("Pack",)), (4800, 1000.0, 40.0, ("2 × Pack",))])
+        self.assertEqual(not_run(OF, self.offer(product)), [("Pack", "battery")])
+        self.assertIn("allow some in the question", words.not_run([("Pack", "battery")])[0])
+        # As much as a string of the bank's own it is to the run what that is.
+        asked = ask(GREENSBORO, weathers=[weather("723170TYA.CSV")], panels=0, strings=1, years=5, replays=False)
+        string = string_energy(asked.rig)
+        self.assertEqual(outcome_of(asked, Lane(second_wh=string)).below, outcome_of(asked, Lane(strings=1)).below)
+        self.assertLess(outcome_of(asked, Lane(second_wh=string)).below.mean, outcome_of(asked, Lane()).below.mean)
+        self.assertAlmostEqual(more_takes(asked.rig, 2 * string), 1 + 2 / asked.rig.bank.parallel)
 
     def test_the_panel_that_is_asked_for_is_added(self):
         for asked, watts, missing in ((None, 300, "Panel 440"), ("Panel 440", 440, "Panel 300")):

@@ -27,6 +27,11 @@ def string_energy(rig: Rig) -> float:
     return printed * min(1.0, STATION_AC_SHARE / (rig.inverter.efficiency if rig.inverter else 1.0))
 
 
+def more_takes(rig: Rig, more_wh: np.ndarray | float) -> np.ndarray | float:
+    """Times as much a bank takes that holds so many Wh more: all of it is charged side by side."""
+    return 1 + more_wh / (string_energy(rig) * rig.bank.parallel)
+
+
 class _Day(NamedTuple):
     """The hours of a day, (24, options × years): Wh over less what charging loses, short, spilt and missing; and held
     at their bounds, (25, options × years)."""
@@ -52,9 +57,9 @@ class Banks:
 
     def __init__(self, rig: Rig, years: Years, lanes: Sequence[Lane], start: np.ndarray):
         kind, self._shape = np.float32, (len(lanes), years.count)
-        strings = np.array([lane.strings for lane in lanes])
-        energy = (years.energy * years.energy_wh + strings[:, None] * string_energy(rig)).ravel().astype(kind)
-        limit = np.repeat(charge_limit(rig) * (1 + strings / rig.bank.parallel), years.count).astype(kind)
+        more = np.array([lane.strings * string_energy(rig) + lane.second_wh for lane in lanes])
+        energy = (years.energy * years.energy_wh + more[:, None]).ravel().astype(kind)
+        limit = np.repeat(charge_limit(rig) * more_takes(rig, more), years.count).astype(kind)
         self._step = BankStep(rig, energy, energy.shape, kind)
         self._accepts, self._into = self._step.acceptance(limit), np.empty_like(energy)
         self._day = day = _Day(*(np.empty((25 if name == "held" else 24, energy.size), kind) for name in _Day._fields))

@@ -1,5 +1,6 @@
 """What may be added, or done without buying, what each costs and what rules it out."""
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from itertools import combinations
@@ -10,25 +11,25 @@ from voltaun.core.reasons import Reason, reason
 from voltaun.core.rig.bank import charge_limit, controller_limit, rated_energy
 from voltaun.core.rig.parts import Generator, Load, SolarArray
 from voltaun.core.rig.rig import Rig
+from voltaun.core.sizing import FUEL_YEARS
+from voltaun.core.sizing.banks import more_takes, string_energy
 from voltaun.core.sizing.lanes import Lane
-from voltaun.core.sizing.measures import Measure, aims_of, fits, replacing, usual_measures, with_measure
+from voltaun.core.sizing.measures import Measure, aims_of, fits, replacing, usual_measures, usual_rule, with_measure
 from voltaun.core.sizing.suns import AS_THEY_ARE, Aims
 
-PRODUCTS = ("panel", "battery", "charger", "controller", "load")
+PRODUCTS = ("panel", "battery", "charger", "controller", "generator", "load")
 """Kinds of products on a price list."""
 
 HARDLY_TAKES = 1.5
 """An array of so many times what the bank takes below its taper is hardly taken."""
 
-FUEL_YEARS = 10
-"""What takes fuel costs as much as it burns in so many years."""
-
 @dataclass(frozen=True)
 class Product:
     """A product that the user has written down: what one costs, weighs and covers; None what is not known.
 
-    size  W of a panel, a charger or a controller, Wh of a battery, Wh a day of a load
+    size  W of a panel, a charger or a controller, W into the bank of a generator, Wh of a battery, Wh a day of a load
     serves  the load that it replaces, or the source whose charger it is; None where its name tells, or the only one
+    litres_per_hour, fuel_price  what a generator burns, and what a litre costs
     """
 
     name: str
@@ -38,13 +39,15 @@ class Product:
     weight_kg: float | None = None
     area_m2: float | None = None
     serves: str | None = None
+    litres_per_hour: float | None = None
+    fuel_price: float | None = None
 
     def __post_init__(self) -> None:
         if self.kind not in PRODUCTS:
             raise ValueError(f"found kind {self.kind!r}, expected one of {', '.join(PRODUCTS)}")
         if not self.size > 0:
             raise ValueError(f"found a size of {self.size:g}, expected more than 0")
-        for name in ("price", "weight_kg", "area_m2"):
+        for name in ("price", "weight_kg", "area_m2", "litres_per_hour", "fuel_price"):
             value = getattr(self, name)
             if value is not None and not 0 <= value <= 1e9:
                 raise ValueError(f"found {name} {value:g}, expected 0 or more")
@@ -94,6 +97,7 @@ class Choice:
     bought    products by name, beside panels and strings; measures  what is done without buying
     price     with fuel_price of it for what it burns in `FUEL_YEARS`; None where not all of it is known
     ruled_out why it cannot be had, none when it can
+    generator that is bought and run by its rule
     """
 
     panels: int
@@ -106,6 +110,7 @@ class Choice:
     ruled_out: tuple[Reason, ...] = field(default=())
     bought: tuple[str, ...] = ()
     fuel_price: float = 0.0
+    generator: Generator | None = None
 
 
 def all_choices(rig: Rig, offer: Offer) -> list[Choice]:
@@ -117,7 +122,7 @@ def all_choices(rig: Rig, offer: Offer) -> list[Choice]:
              for more in range((offer.panels if rig.arrays else 0) + 1)]
     free = [Choice(0, 0, with_measure(rig, base, measure, offer.aims), (measure,), _FREE.get(measure.kind))
             for measure in offer.measures if measure not in offer.together]
-    return [*field, *_of_list(rig, offer, base), *_combined(rig, offer, base), *free]
+    return [*field, *_of_list(rig, offer, base), *_combined(rig, offer, base), *_second_banks(rig, offer, base), *free]
 
 
 MOST_REPLACED = 3
@@ -164,11 +169,34 @@ def _of_list(rig: Rig, offer: Offer, base: Lane) -> list[Choice]:
             found += [_bought(rig, offer, lane, more, 0, (product,)) for more in range(offer.panels + 1)]
         elif product.kind == "load" and (load := replaced_by(rig, product)):
             found.append(_bought(rig, offer, replacing(rig, base, load, product.size), 0, 0, (product,)))
+        elif product.kind == "generator":
+            runs = _generator(rig, product)
+            start, stop = usual_rule(rig)
+            lane = replace(base, rule=(start, stop, runs.gives_w))
+            found += [replace(_bought(rig, offer, lane, more, 0, (product,)), generator=runs)
+                      for more in range((offer.panels if rig.arrays else 0) + 1)]
         elif product.kind == "charger":
             for measure in _charged_by(rig, offer, product):
                 lane = with_measure(rig, base, measure, offer.aims, _gives_with(rig, measure, product))
                 found.append(replace(_bought(rig, offer, lane, 0, 0, (product,)), measures=(measure,)))
     return found
+
+
+def _generator(rig: Rig, product: Product) -> Generator:
+    """The generator that a product is; a litre costs what one costs already, unless its line says so."""
+    known = next((of.fuel_price for of in rig.generators if of.fuel_price is not None), None)
+    return Generator(product.name, product.size, product.litres_per_hour,
+                     fuel_price=known if product.fuel_price is None else product.fuel_price)
+
+
+def _second_banks(rig: Rig, offer: Offer, base: Lane) -> list[Choice]:
+    """Batteries of another kind than the bank's, as a second bank beside it, alone and with panels."""
+    own = battery_of(rig, offer.products)
+    others = [of for of in offer.products if of.kind == "battery" and of != own]
+    made = [_bought(rig, offer, replace(base, second_wh=count * of.size), more, 0, (of,) * count)
+            for of, count in product_of(others, range(1, offer.strings + 1))
+            for more in range((offer.panels if rig.arrays else 0) + 1)]
+    return [choice for choice in made if not choice.ruled_out or not choice.panels]
 
 
 def _holds(rig: Rig, offer: Offer) -> float | None:
@@ -212,7 +240,9 @@ def not_run(rig: Rig, offer: Offer) -> list[tuple[str, str]]:
         if of.kind == "panel":
             return of == panel_of(rig, offer)
         if of.kind == "battery":
-            return of == battery_of(rig, offer.products)
+            return offer.strings > 0
+        if of.kind == "generator":
+            return True
         if of.kind == "load":
             return replaced_by(rig, of) is not None
         return bool(_charged_by(rig, offer, of)) if of.kind == "charger" else _holds(rig, offer) is not None
@@ -250,8 +280,8 @@ def _bought(rig: Rig, offer: Offer, base: Lane, panels: int, strings: int, other
     lane = replace(base, added_w=panels * panel_w, strings=strings)
     out = [*_over(offer.limits, price, weight, roof), *_beyond(rig, offer, lane)]
     named = [f"{panels} × {panel.name}"] if panel and panel != own and panels else []
-    return Choice(0 if named else panels, strings, lane, (), price, weight, roof, tuple(out),
-                  (*named, *(each.name for each in others)))
+    listed = [f"{count} × {name}" if count > 1 else name for name, count in Counter(of.name for of in others).items()]
+    return Choice(0 if named else panels, strings, lane, (), price, weight, roof, tuple(out), (*named, *listed))
 
 
 def _sum(bought: Sequence[tuple[int, Product | None]], name: str) -> float | None:
@@ -292,7 +322,7 @@ def _beyond(rig: Rig, offer: Offer, lane: Lane) -> list[Reason]:
             found.append(reason("controller_passes", value=first, most=passes))
     if rig.bank.solar_input_w is not None and whole > rig.bank.solar_input_w:
         found.append(reason("input_takes", value=whole, most=rig.bank.solar_input_w))
-    takes = charge_limit(rig) * (1 + lane.strings / rig.bank.parallel)
+    takes = charge_limit(rig) * float(more_takes(rig, lane.strings * string_energy(rig) + lane.second_wh))
     if whole > HARDLY_TAKES * takes:
         found.append(reason("bank_hardly_takes", value=whole, most=takes))
     return found
@@ -300,6 +330,8 @@ def _beyond(rig: Rig, offer: Offer, lane: Lane) -> list[Reason]:
 
 def run_by_rule(rig: Rig, of: Choice) -> Generator | None:
     """The generator that an option runs by a rule; None where it runs none."""
+    if of.generator is not None:
+        return of.generator
     named = {name for measure in of.measures if measure.kind == "generator" for name in measure.names}
     able = [each for each in rig.generators if each.name in named] or list(rig.generators)
     return able[0] if of.lane.rule is not None else None
@@ -309,7 +341,8 @@ def with_fuel(rig: Rig, of: Choice, generator_h: float) -> Choice:
     """The option with the price of what it burns in `FUEL_YEARS`, at so many hours a year, where that is known."""
     runs = run_by_rule(rig, of)
     if runs is None or runs.fuel_l_per_hour is None or runs.fuel_price is None:
-        return of
+        # One that is bought is not had for its own price alone.
+        return replace(of, price=None) if of.generator is not None else of
     fuel = FUEL_YEARS * generator_h * runs.fuel_l_per_hour * runs.fuel_price
     named = any(measure.kind == "generator" for measure in of.measures)
     known = of.price if of.price is not None or not named or of.bought else 0.0

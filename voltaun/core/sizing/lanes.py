@@ -12,6 +12,7 @@ class Lane:
     """One option as the run sees it; arrays hold each hour of a weather year.
 
     added_w       W more on the plane that the years have as their last; strings  more of the bank's own strings
+    second_wh     what a second bank, of another kind, holds beside it as printed, Wh
     more_wh       what it changes of the use (below 0 saves), Wh; use_share  what part of the use there is
     saved_low     (level, Wh in each hour): saved only while the level is below that fraction
     brought_w     what is started by hand by plan, W at the terminals
@@ -22,6 +23,7 @@ class Lane:
 
     added_w: float = 0.0
     strings: int = 0
+    second_wh: float = 0.0
     more_wh: np.ndarray | None = None
     use_share: np.ndarray | None = None
     saved_low: tuple[float, np.ndarray] | None = None
@@ -33,8 +35,8 @@ class Lane:
     @property
     def only_adds(self) -> bool:
         """Whether it is panels and strings more and nothing else."""
-        return all(value is None for value in (self.more_wh, self.use_share, self.saved_low, self.brought_w, self.rule,
-                                               self.controller_w, self.sun))
+        return not self.second_wh and all(value is None for value in (
+            self.more_wh, self.use_share, self.saved_low, self.brought_w, self.rule, self.controller_w, self.sun))
 
     @property
     def shares_rows(self) -> bool:

@@ -114,9 +114,14 @@ def usual_measures(rig: Rig) -> list[Measure]:
     if rig.mains:
         found.append(Measure("mains", (rig.mains[0].name,), hours=SOCKET_HOURS, every=SOCKET_EVERY))
     if rig.generators:
-        start = min(rig.bank.everyday_floor + RULE_ABOVE, 0.95)
-        found.append(Measure("generator", (rig.generators[0].name,), start, max(RULE_STOP, start + RULE_ABOVE)))
+        found.append(Measure("generator", (rig.generators[0].name,), *usual_rule(rig)))
     return found
+
+
+def usual_rule(rig: Rig) -> tuple[float, float]:
+    """The levels between which a generator is run unless told otherwise."""
+    start = min(rig.bank.everyday_floor + RULE_ABOVE, 0.95)
+    return start, max(RULE_STOP, start + RULE_ABOVE)
 
 
 def fits(rig: Rig, measure: Measure) -> bool:

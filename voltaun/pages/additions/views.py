@@ -13,7 +13,7 @@ from voltaun.core.sky.clear_sky import monthly_clear_sky
 from voltaun.database import clearsky
 from voltaun.pages import context
 from voltaun.pages.leaves import known_leaf
-from voltaun.words.cautions import ESTIMATE, LOCAL_CODES
+from voltaun.words.cautions import for_buying
 
 if TYPE_CHECKING:
     from voltaun.pages.additions.forms import WorksheetForm
@@ -41,8 +41,8 @@ def render(status: int | None = None, faults: Sequence[str] = (),
         leaf = "worksheet"  # a sheet that was kept as a bookmark before it had a leaf
     if told["found"] is None or leaf == "worksheet":
         told |= _worked(form)
-    return render_template("additions/additions.html", leaf=leaf, form=form, cautions=(ESTIMATE, LOCAL_CODES),
-                           faults=faults, typed=typed, seasons=SEASONS, **told
+    return render_template("additions/additions.html", leaf=leaf, form=form, faults=faults, typed=typed,
+                           cautions=for_buying(simulated.question().products), seasons=SEASONS, **told
                            ), status or (422 if form.errors else 200)
 
 
