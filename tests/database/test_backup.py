@@ -140,6 +140,17 @@ class Copies(FilledCase):
         with closing(connection.connect(before.before)) as lost:
             self.assertEqual(lost.execute("SELECT count(*) FROM reading").fetchone()[0], 0)
 
+    def test_a_copy_in_which_something_was_changed_since_is_not_written_over(self):
+        copy = self.path.with_name("copy.db")
+        backup.backup(self.db, copy)
+        with closing(connection.connect(copy)) as other, transaction(other):
+            first = kept.everything(other, self.rig_id)[0]
+            kept.edit(other, self.rig_id, first.id, first.version, replace(first.reading, soc=0.46),
+                      NOW + timedelta(hours=1))
+        with self.assertRaisesRegex(connection.DatabaseFault, "something of 2026-11-24T21:00.* newer than all"):
+            backup.backup(self.db, copy)
+        backup.backup(self.db, copy, over=True)
+
     def test_while_another_writes(self):
         writer = subprocess.Popen([sys.executable, "-c", _WRITER, str(self.path), "400"], cwd=ROOT, env=environment(),
                                   stdout=subprocess.PIPE, text=True)

@@ -102,6 +102,12 @@ class Mapped(unittest.TestCase):
                          ["2026-11-03 19:00", "2026-11-04 19:00"])
         self.assertEqual([each.kind for each in open_questions(Mapping(), "a,b\n1,2\n")], ["at"])
 
+    def test_a_word_that_is_none_of_ours_is_left_out_and_said(self):
+        mapping = Mapping(columns={"when": Column("read_at"), "sky": Column("sky")}, sky={"sonne": "clear"})
+        log = read_log(b"when,sky\n2026-11-24 19:30,Sonne\n2026-11-25 19:30,Fog\n", HOBART, mapping=mapping)
+        self.assertEqual([each.sky for each in log.readings], ["clear", None])
+        self.assertEqual([words for words in log.warnings if "sky" in words], ["sky words left out: Fog"])
+
     def test_levels_up_to_a_whole_one_are_fractions(self):
         for full, unit in (("1.0", "fraction"), ("1.01", ""), ("100", "")):
             self.assertEqual(guess(f"Date,SOC\n2026-11-03,0.4\n2026-11-04,{full}\n").columns["SOC"].unit, unit)

@@ -2,6 +2,9 @@ import re
 import unittest
 import xml.etree.ElementTree as ElementTree
 from datetime import UTC, date, datetime, timedelta
+from types import SimpleNamespace
+
+import numpy as np
 
 from tests.support import HOBART, NOW, readings, rig, sun_of
 from voltaun.core.bench.runs import Mark, Run
@@ -10,9 +13,12 @@ from voltaun.core.learned.account import reckon
 from voltaun.core.log import days
 from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.outlook import outlook
+from voltaun.core.outlook.present import Middle
+from voltaun.core.rig.parts import Engine
 from voltaun.database.readings import KeptReading
-from voltaun.pages.figures import bench, dense, fan, glass, strip, weave
+from voltaun.pages.figures import bench, dense, fan, glass, hours, one_line, strip, weave
 from voltaun.pages.figures.svg import el
+from voltaun.pages.log.dense import _figures as figures_of
 from voltaun.pages.log.sheet import Sheet
 
 ZONE = zone("Australia/Hobart")
@@ -65,6 +71,8 @@ class Drawings(unittest.TestCase):
                 self.assertGreaterEqual(float(box.get("y")), -0.1)
                 self.assertLessEqual(float(box.get("y")) + float(box.get("height")), size.height + 0.1)
                 self.assertGreaterEqual(float(box.get("height")), 0)
+                if "bar" in box.get("class", ""):  # below the level
+                    self.assertGreaterEqual(float(box.get("y")), 0.59 * size.height)
             for path in drawn.iter("path"):
                 for x, y in re.findall(r"[ML](-?[\d.]+) (-?[\d.]+)", path.get("d")):
                     self.assertTrue(-1 <= float(x) <= size.width + 1, path.get("d"))
@@ -106,6 +114,34 @@ class Drawings(unittest.TestCase):
         self.assertIn("everyday floor", words)
         self.assertIn("now", words)
         self.assertIn("5", words)
+
+
+class OfADay(unittest.TestCase):
+    def test_what_flows_in_an_hour_stays_in_the_picture(self):
+        start = NOW.replace(hour=0)
+        hour = timedelta(hours=1)
+        flows = [SimpleNamespace(start=start + n * hour, end=start + (n + 1) * hour, soc=Middle(0.5, 0.6, 0.7),
+                                 solar_wh=Middle(300.0, 600.0, 900.0), use_wh=Middle(100.0, 200.0, 300.0),
+                                 spilt_wh=Middle(0.0, 50.0, 100.0)) for n in range(24)]
+        drawn = parts(hours.draw(SimpleNamespace(hours=flows, day=start.date()), [], 0.2, ZONE))
+        ys = [float(y) for path in drawn.iter("path") for y in re.findall(r"[ML ]-?[\d.]+ (-?[\d.]+)", path.get("d"))]
+        self.assertGreater(len(ys), 50)
+        self.assertTrue(min(ys) >= 0 and max(ys) <= hours.HEIGHT, (min(ys), max(ys)))
+
+    def test_an_hour_is_covered_by_its_seconds(self):
+        none = np.full(2, np.nan)
+        summed = SimpleNamespace(soc_low=none, soc_high=none, charge_wh=np.array([100.0, 50.0]),
+                                 discharge_wh=np.zeros(2), samples=np.array([60, 30]), seconds=np.array([3600, 1800]))
+        made = figures_of("Tue", summed, slice(0, 2), None)
+        self.assertEqual((made["covered"], made["charge"], made["samples"], made["low"]), (1.5, 150.0, 90, None))
+
+
+class OneLine(unittest.TestCase):
+    def test_all_of_many_sources_is_in_the_picture(self):
+        engines = tuple(Engine(f"Engine {n}", 300) for n in range(12))
+        drawn = parts(one_line.wide(rig(place=HOBART, vehicles=engines)))
+        height = float(drawn.get("viewBox").split()[3])
+        self.assertLess(max(float(text.get("y")) for text in drawn.iter("text")), height)
 
 
 class Axes(unittest.TestCase):

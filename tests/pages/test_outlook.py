@@ -42,7 +42,9 @@ class WhatIf(OutlookCase):
         for asked, told in (("?use=60", "Using 60 % more"), ("?off=Cabinet", "Doing without Cabinet until"),
                             (f"?generator=3&on={TODAY}", "Running the generator 3 h today"),
                             (f"?drive=2&on={TODAY + timedelta(days=1)}", "Driving 2 h tomorrow from 9:00"),
-                            ("?load=1000&begin=18&end=21:30", "A load of 1\u202f000 W today from 18:00 to 21:30")):
+                            ("?load=1000&begin=18&end=21:30", "A load of 1\u202f000 W today from 18:00 to 21:30"),
+                            ("?load=1000&begin=18", "today from 18:00 to 23:00"),
+                            ("?load=1000&begin=22:45", "today from 22:45 to 23:45")):
             page = self.show(asked)
             self.shows("fan-before", page)
             self.shows(told, page)

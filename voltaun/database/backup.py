@@ -85,9 +85,10 @@ def newest_in(connection: sqlite3.Connection) -> tuple[int, str]:
     """The migrations a database has had, and the latest instant at which something of it was kept or changed."""
     version = connection.execute("PRAGMA user_version").fetchone()[0]
     moments = []
-    for table in ("reading", "reading_change", "rig_change", "import"):
+    for table, column in (("reading", "at"), ("reading_change", "changed_at"), ("rig_change", "changed_at"),
+                          ("import", "at")):
         with suppress(sqlite3.OperationalError):  # the first releases had fewer tables
-            moments.append(connection.execute(f"SELECT max(at) FROM {table}").fetchone()[0])
+            moments.append(connection.execute(f"SELECT max({column}) FROM {table}").fetchone()[0])
     return version, max((at for at in moments if at), default="")
 
 

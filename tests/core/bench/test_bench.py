@@ -342,6 +342,10 @@ class InverterTest(unittest.TestCase):
         for pairs in (((0, 18), (500, 480)), ((0, 400), (500, 510)), ((50, 60), (500, 1900))):
             with self.assertRaises(Misread):
                 trials.inverter(self.pairs(*pairs))
+        wrong = self.pairs((50, 60), (500, 1900))
+        with self.assertRaisesRegex(Misread, "slope_cannot_be") as fault:
+            trials.inverter(wrong)
+        self.assertEqual(fault.exception.at, wrong.marks[-1].at)  # the last one is asked about
         self.assertEqual(trials.inverter(self.pairs((0, 18), (500, 570))).remarks, (reason("two_pairs"),))
 
 

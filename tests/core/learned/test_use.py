@@ -190,6 +190,16 @@ class Habits(unittest.TestCase):
         self.assertEqual(of.draw([], 50, 3).shape, (0, 50))
 
 
+class Unlike(unittest.TestCase):
+    def test_days_told_by_themselves_beside_the_mean_of_all(self):
+        # Two Saturdays of 1500 Wh and two weeks of seven days of 1000: the single days use 24 / 17 of the mean.
+        even, saturday = np.full(7, 1 / 7), np.eye(7)[5]
+        lots = [Lot(1.0, saturday, 1500.0, date(2026, 11, 7)), Lot(7.0, even, 1000.0, date(2026, 11, 4))] * 2
+        self.assertAlmostEqual(use._unlike(lots, 1000.0, np.ones(7)), 1.5 / ((1.5 + 7) / 8))
+        self.assertEqual(use._unlike(lots, 0.0, np.ones(7)), 1.0)
+        self.assertEqual(use._unlike(lots[::2], 1000.0, np.ones(7)), 1.0)
+
+
 class Level(unittest.TestCase):
     FIRST = date(2025, 1, 6)
 

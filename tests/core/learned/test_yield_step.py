@@ -8,7 +8,7 @@ import numpy as np
 
 from tests.support import readings, rig, sun_of
 from voltaun.core.learned.account import reckon
-from voltaun.core.learned.yield_step import YieldStep, yield_step
+from voltaun.core.learned.yield_step import YieldStep, _turn, yield_step
 from voltaun.core.outlook.ask import known, with_step
 
 RIG = rig()
@@ -31,6 +31,14 @@ def log(days=240, before=0.5, since=1.0, seed=1, use=2000.0):
 def found(of):
     sun = sun_of(RIG)
     return yield_step(RIG, reckon(RIG, of, sun).intervals, of, sun)
+
+
+class Turn(unittest.TestCase):
+    def test_more_begins_with_the_first_bright_day_and_less_after_the_last(self):
+        days = np.arange(200)
+        dark_then_bright = np.where(days < 120, 0.3, 0.6)
+        self.assertEqual(_turn(days, dark_then_bright, 0.45, 118, 1), 120)
+        self.assertEqual(_turn(days, dark_then_bright[::-1], 0.45, 82, -1), 80)
 
 
 class Found(unittest.TestCase):
