@@ -99,7 +99,7 @@ class Pages(PagesCase):
         self.app.config["PROPAGATE_EXCEPTIONS"] = False
         likely = ("guests", "drive", "2026-11-26", "2026-11-27", "clear", "energy", "reset", "40", "1.5", "7 19",
                   "http://127.0.0.1:9", "http://127.0.0.1:99999999")
-        for _ in range(20):
+        for _ in range(12):
             typed = {name: rng.choice(ODD + likely * 3) for name in rng.sample(self.LATER, 9)} | {"csrf_token": mark}
             asked = {name: rng.choice(ODD + likely) for name in (
                 "use", "off", "generator", "drive", "on", "until", "day", "month", "a_first", "a_last", "b_first",
@@ -118,7 +118,7 @@ class Pages(PagesCase):
         self.keep(*readings({"soc": 0.5}, {"soc": 0.6, "solar_wh": 900}))
         rng, mark = random.Random(7), self.mark()
         self.app.config["PROPAGATE_EXCEPTIONS"] = False
-        for n in range(60):
+        for n in range(30):
             typed = {name: rng.choice(ODD) for name in rng.sample(self.FIELDS, 5)} | {"csrf_token": mark}
             if n % 2:
                 typed["at"] = f"2026-10-{rng.randint(1, 28):02d}T10:{rng.randint(0, 59):02d}"
