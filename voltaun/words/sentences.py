@@ -342,6 +342,14 @@ def added(panels: int, strings: int, rig: Rig) -> str:
                         for count, name in ((panels, "panel"), (strings, unit)) if count)
 
 
+def _slip_words(of: Doubt) -> str:
+    """A figure whose decimal may have slipped: what it is, and what would fit."""
+    if of.name == "soc":
+        return f"{of.value * 100:g} %: with the other figures {of.usual * 100:g} % would fit. Is that the level?"
+    show = show_duration if BY_NAME[of.name].kind == "hours" else show_energy
+    return f"{show(of.value)} {BY_NAME[of.name].said}: with the level {show(of.usual)} would fit. Is it right?"
+
+
 def doubt_words(of: Doubt, rig: Rig) -> str:
     """What is odd about a figure, in one line that can be asked about."""
     if of.kind == "volts":
@@ -354,10 +362,18 @@ def doubt_words(of: Doubt, rig: Rig) -> str:
     if of.kind == "fall":
         return (f"{show_percent(of.value)}: what was used would have left about {show_percent(of.usual)} at the least. "
                 "Is that the level?")
+    if of.kind == "level":
+        return (f"{show_percent(of.value)}: what came and went tells about {show_percent(of.usual)}. Is that the "
+                "level?")
+    if of.kind == "slip":
+        return _slip_words(of)
     figure = f"{show_energy(of.value)} {BY_NAME[of.name].said}"
     within = f"in {show_duration(of.hours)}"
     if of.name == "solar_wh" and of.kind == "much":
         return f"{figure} {within}: a clear sky could bring {show_energy(of.usual)} there. Is it in Wh?"
+    if of.kind == "tiny":
+        beside = "a clear sky could bring" if of.name == "solar_wh" else "the bank holds"
+        return f"{figure} {within}: {beside} {show_energy(of.usual)}. Is it in Wh?"
     if of.kind == "most":
         return f"{figure} {within}: at its W it could bring {show_energy(of.usual)}. Is it in Wh?"
     where = f"such a sky brings about {show_energy(of.usual)}" if of.name == "solar_wh" else \

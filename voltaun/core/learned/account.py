@@ -1,12 +1,13 @@
 """A log reckoned: its intervals, what they teach, and the sun that was spilt."""
 
 import math
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
 
 from voltaun.core.instants import day_start
 from voltaun.core.learned.capacity_fit import NINE_IN_TEN, Estimate, Held, held
 from voltaun.core.learned.change_points import Draw, draws
+from voltaun.core.learned.left_over import Usual, usual_left
 from voltaun.core.learned.share import ShareLearned, share_of, with_spilt
 from voltaun.core.learned.use import UseLearned, as_listed_now, day_legs, use_of
 from voltaun.core.log.between import with_full_between
@@ -22,12 +23,14 @@ class Learned:
     """All that the log taught. `use` is None when no interval tells it, `held` with too few that were read whole.
 
     draws  stretches in which something else left the bank unexplained than in the rest of the log
+    left   what its intervals usually leave over, by kind
     """
 
     use: UseLearned | None
     share: ShareLearned
     held: Held | None = None
     draws: tuple[Draw, ...] = ()
+    left: Mapping[str, Usual] = field(default_factory=dict)
 
     @property
     def hidden_draw_w(self) -> Estimate | None:
@@ -78,10 +81,10 @@ def learn(rig: Rig, made: list[Interval]) -> Learned:
         made = [interval for interval in made if interval.start >= begun]
     found = held(rig, made, energy)
     if found is None:
-        return Learned(use, share_of(legs))
+        return Learned(use, share_of(legs), left=usual_left(made, use, energy))
     shown = found.energy_wh.estimate if found.energy_wh else None
     stood_out = draws(made, energy, rig.bank.hard_floor, shown)
     if stood_out:  # what all of the log shows is then what it shows beside them
         found = held(rig, made, energy, known_wh={interval.end: sum(draw.wh_in(interval) for draw in stood_out)
                                                   for interval in made}) or found
-    return Learned(use, share_of(legs), found, tuple(stood_out))
+    return Learned(use, share_of(legs), found, tuple(stood_out), usual_left(made, use, shown or energy))

@@ -12,6 +12,7 @@ import numpy as np
 
 from voltaun.core.instants import hours_between
 from voltaun.core.learned.account import Learned
+from voltaun.core.learned.left_over import slip_of
 from voltaun.core.log.ledger import IMPOSSIBLE_SHARE
 from voltaun.core.log.reading import FIELDS, Field, Reading
 from voltaun.core.rig.bank import FULL_SOC, charge_limit, effective_energy, nominal_voltage
@@ -34,6 +35,9 @@ TIMES_VERY_FAR = 6.0
 SOURCE_ROOM = 1.3
 """So many times what its W say a source may have brought before it is asked about."""
 
+NOTHING = 0.003
+"""Less than this part of a clear sky's sun, or of a bank a day, is nobody's day: it was meant in another unit."""
+
 SURELY_SUNNY = ("clear", "mixed")
 """Under these words little sun is a slip; under the others it is the weather."""
 
@@ -43,7 +47,8 @@ class Doubt:
     """One figure that is asked about.
 
     name   of the figure: a field of `Reading`, or "soc"
-    kind   "little", "much", "most", "rise", "fall", "volts", "hours"
+    kind   "little", "much", "most", "tiny", "rise", "fall", "volts", "hours"; "slip" where another decimal fits all
+           the other figures, "level" where none does and they tell another level
     value, usual  in the figure's unit (Wh, a fraction, V, h); usual is what would be expected, or the most
     hours  of the interval that it stands for
     """
@@ -75,7 +80,19 @@ def doubts(rig: Rig, learned: Learned, before: Reading | None, reading: Reading,
     """
     hours = hours_between(before.at, reading.at) if before is not None and reading.at > before.at else None
     at = Asked(rig, learned, before if hours else None, reading, sun, hours or 0.0)
-    return [doubt for of in FIELDS if of.doubt for doubt in WAYS[of.doubt](at, of)]
+    found = [doubt for of in FIELDS if of.doubt for doubt in WAYS[of.doubt](at, of)]
+    return found or _together(at)
+
+
+def _together(at: Asked) -> list[Doubt]:
+    """The figure that all the others contradict, where each by itself may be."""
+    if at.before is None or at.reading.answer or at.reading.at_bank or at.reading.soc is None:
+        return []
+    shown = at.learned.effective_energy_wh
+    slip = slip_of(at.rig, at.learned.left, at.learned.use, shown.estimate if shown else effective_energy(at.rig).wh,
+                   at.before, at.reading, at.sun)
+    return [Doubt(at.reading.at, slip.name, "slip" if slip.by_decimal else "level", slip.value, slip.fits,
+                  at.hours)] if slip else []
 
 
 def doubts_of_many(rig: Rig, learned: Learned, standing: Iterable[Reading], new: Iterable[Reading],
@@ -125,6 +142,9 @@ def _sun(at: Asked, of: Field) -> Iterator[Doubt]:
     high = float(learned.share.quantile(0.9)) if learned.share.days >= LEAST_LEGS else 0.0
     if share > max(IMPOSSIBLE_SHARE, 2 * high) and reading.solar_wh > 100:
         yield Doubt(reading.at, "solar_wh", "much", reading.solar_wh, clear, hours)
+    if 0 < share < NOTHING and clear > 500:
+        yield Doubt(reading.at, "solar_wh", "tiny", reading.solar_wh, clear, hours)
+        return
     full = reading.full_at is not None or any(soc is not None and soc >= 0.9 for soc in (before.soc, reading.soc))
     if reading.sky in SURELY_SUNNY and not full and hours <= 36:
         usual = _usual_share(learned, reading.sky)
@@ -152,9 +172,11 @@ def _use(at: Asked, of: Field) -> Iterator[Doubt]:
         return
     use = _at_the_bank(rig, reading.use_wh, hours)
     usual, least, most = _usual_use(rig, learned)
+    a_day, energy = use * 24 / hours, effective_energy(rig).wh
     if usual is None:
+        if hours >= 20 and 0 < a_day < NOTHING * energy:
+            yield Doubt(reading.at, "use_wh", "tiny", reading.use_wh, energy, hours)
         return
-    a_day = use * 24 / hours
     if a_day > TIMES_FAR * usual and a_day > 2 * most and use > 200:
         yield Doubt(reading.at, "use_wh", "much", reading.use_wh, usual * hours / 24, hours)
     # A night may well be quiet; a whole day is not.
@@ -185,8 +207,9 @@ def _level(at: Asked, of: Field) -> Iterator[Doubt]:
     energy = effective_energy(rig).wh
     change = (reading.soc - before.soc) * energy
     slack = 0.12 * energy
-    if change > slack and reading.soc < FULL_SOC:  # a monitor may set itself to full
-        most = _most_in(rig, before, reading, at.sun, hours)
+    most = _most_in(rig, before, reading, at.sun, hours)
+    # While it is charged a monitor may set itself to full.
+    if change > slack and (reading.soc < FULL_SOC or most < 0.02 * energy):
         if change > most + slack:
             yield Doubt(reading.at, "soc", "rise", reading.soc, min(1.0, before.soc + most / energy), hours)
     elif -change > slack and reading.soc > 0.01:
