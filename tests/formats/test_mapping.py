@@ -5,7 +5,8 @@ from voltaun.core.instants import zone
 from voltaun.formats import FileFaults
 from voltaun.formats.guessing import guess, open_questions, order_of
 from voltaun.formats.log_csv import read_log
-from voltaun.formats.mapping import Column, Mapping, read_mapping
+from voltaun.formats.loose import kind_of
+from voltaun.formats.mapping import SAMPLES, Column, Mapping, read_mapping
 from voltaun.formats.tables import number_of
 from voltaun.formats.translating import Grounds
 from voltaun.formats.when import DAY_FIRST, MONTH_FIRST, TwoWays, read_clock, read_day, read_when
@@ -101,6 +102,43 @@ class Mapped(unittest.TestCase):
         self.assertEqual([f"{each.at.astimezone(HOBART):%Y-%m-%d %H:%M}" for each in log],
                          ["2026-11-03 19:00", "2026-11-04 19:00"])
         self.assertEqual([each.kind for each in open_questions(Mapping(), "a,b\n1,2\n")], ["at"])
+
+    def test_cells_as_people_leave_them_are_asked_about_once_a_kind(self):
+        text = ("Date,Time,SOC,Sun Wh\n2026-11-03,morning,n/a,2100\n2026-11-04,evening,about 40,-\n"
+                "2026-11-05,19:30,40 ±2,~350\n2026-11-06,noon,74?,1850 Wh\n")
+        found = guess(text)
+        self.assertEqual([(each.kind, each.about) for each in open_questions(found, text)], [
+            ("hours", ("morning", "evening", "noon")), ("blank", ("n/a", "-")),
+            ("about", ("about 40", "40 ±2", "74?", "~350"))])
+        with self.assertRaisesRegex(FileFaults, "column SOC: found 'n/a', expected a number"):
+            read_log(text.encode(), HOBART, mapping=found)
+        told = Mapping(**(vars(found) | {"loose": ("blank", "about", "hours")}))
+        self.assertEqual(open_questions(told, text), [])
+        self.assertEqual(read_mapping(json.dumps(told.document())), told)
+        log = read_log(text.encode(), HOBART, mapping=told).readings
+        self.assertEqual([(f"{each.at.astimezone(HOBART):%d %H:%M}", each.soc, each.solar_wh) for each in log],
+                         [("03 07:00", None, 2100), ("04 19:00", 0.4, None), ("05 19:30", 0.4, 350),
+                          ("06 12:00", 0.74, 1850)])
+        with self.assertRaisesRegex(FileFaults, "loose"):
+            read_mapping('{"voltaun_mapping": 1, "loose": ["all"]}')
+        for exact in ("2,150", "82 %", "2.1 kWh", "-3.5", "1 850", "nobody", "40 to 50"):
+            self.assertIsNone(kind_of(exact, True, False), exact)
+
+    def test_one_fault_in_line_after_line_is_one_line(self):
+        text = "Date,SOC\n" + "".join(f"2026-11-{n:02d} 19:00,full\n" for n in range(1, 21)) + "2026-11-25 19:00,x\n"
+        with self.assertRaises(FileFaults) as faults:
+            read_log(text.encode(), HOBART, mapping=guess(text))
+        self.assertEqual(str(faults.exception).split("\n"), [
+            "line 2, column SOC: found 'full', expected a number (%), and so 19 times more",
+            "line 22, column SOC: found 'x', expected a number (%)"])
+
+    def test_a_minute_export_in_thousandths_with_seconds_since_1970(self):
+        found = guess("ts,Vbat mV,I mA,SOC\n1764547200,25600,-1200,74\n1764547260,25590,-1210,74\n", SAMPLES)
+        self.assertEqual([(column.of, column.unit) for column in found.columns.values()],
+                         [("at", "epoch s"), ("volts", "mV"), ("amps", "mA"), ("soc_percent", "")])
+        self.assertEqual(guess("Datum;Uhr;Stand\n3.11.2026;19:00;74\n").columns["Uhr"].of, "time")
+        # A column of small numbers is no time, whatever its name has in it.
+        self.assertNotIn("run time", guess("date,run time,SOC\n2026-11-03 19:00,3,74\n").columns)
 
     def test_a_word_that_is_none_of_ours_is_left_out_and_said(self):
         mapping = Mapping(columns={"when": Column("read_at"), "sky": Column("sky")}, sky={"sonne": "clear"})

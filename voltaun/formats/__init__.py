@@ -47,7 +47,12 @@ class FileFaults(Exception):
         return self.more >= MAX_COUNTED
 
     def __str__(self) -> str:
-        lines = [str(fault) for fault in self.faults]
+        same: dict[tuple[str, str, str], list[FileFault]] = {}
+        for fault in self.faults:  # one fault repeated in line after line is one line
+            column = fault.where.partition(", ")[2] or fault.where
+            same.setdefault((column, fault.found, fault.expected), []).append(fault)
+        lines = [f"{alike[0]}" + (f", and so {len(alike) - 1} times more" if len(alike) > 1 else "")
+                 for alike in same.values()]
         if self.more:
             lines.append(f"and {'at least ' if self.hopeless else ''}{self.more} more")
         return "\n".join(lines)

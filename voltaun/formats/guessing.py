@@ -7,11 +7,12 @@ from dataclasses import dataclass
 from voltaun.core.log.reading import FIELDS
 from voltaun.core.rig.parts import SKIES
 from voltaun.core.rig.sources import SOURCE_TABLE
-from voltaun.formats import when
+from voltaun.formats import loose, when
 from voltaun.formats.mapping import LOG, OF_LOG, OF_SAMPLES, UNITS, Column, Mapping
 from voltaun.formats.tables import lines_of, number_of, separator_of, table
+from voltaun.formats.translating import holds
 
-_DAY_WORDS = (("time", r"time|hour|clock|uhrzeit|zeit|heure|hora|ora"),
+_DAY_WORDS = (("time", r"time|hour|clock|uhr\b|zeit|heure|hora|ora|\bts\b|stamp"),
               ("date", r"date|day|datum|tag|fecha|jour|data|giorno"))
 _DAYS = ("read_at", "date", "at")
 """Of our columns those that hold a day, the first that is there before the rest."""
@@ -32,10 +33,10 @@ def _words() -> tuple[tuple[str, str], ...]:
 
 _WORDS = _words()
 _SAMPLE_WORDS = (
-    ("at", r"time|date|at\b|stamp|zeit|datum|epoch|unix"),
+    ("at", r"time|date|\bat\b|\bts\b|stamp|zeit|datum|epoch|unix"),
     ("soc_percent", r"soc|percent|%|level|state"),
     ("charge_wh", r"charg.*(wh|energy)|in.*wh|energy in"), ("discharge_wh", r"(discharg|out|consum).*(wh|energy)?"),
-    ("volts", r"volt|\bv\b|spannung"), ("amps", r"amp|current|\bm?a\b|strom"),
+    ("volts", r"volt|\bm?v\b|\bv_?bat|spannung"), ("amps", r"amp|current|\bm?a\b|strom"),
     ("watts", r"watt|power|\bk?w\b|leistung"),
 )
 
@@ -74,9 +75,16 @@ def _of(theirs: str, values: list[str], kind: str, taken: set[str]) -> str | Non
     if lower in names and lower not in taken:
         return lower
     for of, words in _WORDS if kind == LOG else _SAMPLE_WORDS:
-        if of not in taken and re.search(words, lower[:80]):
+        heard = of not in taken and re.search(words, lower[:80])
+        if heard and (of not in (*_DAYS, "time") or _tells_time(values)):
             return of
     return None
+
+
+def _tells_time(values: list[str]) -> bool:
+    """Whether a column may hold days or times: seconds since 1970 are large, and other numbers are none."""
+    numbers = [number for value in values[:50] if (number := number_of(value, "")) is not None]
+    return not numbers or len(numbers) < len(values[:50]) or min(numbers) > 1e8
 
 
 def _unit(theirs: str, of: str, values: list[str]) -> str:
@@ -122,7 +130,8 @@ def _is_bare(text: str) -> bool:
 
 @dataclass(frozen=True)
 class Open:
-    """What cannot be known from a file: the kind of question ("dates", "hour", "at", "sky") and what it is about."""
+    """What cannot be known from a file: the kind of question ("dates", "hour", "at", "sky", and those of `loose`) and
+    what it is about."""
 
     kind: str
     about: tuple[str, ...] = ()
@@ -142,8 +151,22 @@ def open_questions(mapping: Mapping, text: str) -> list[Open]:
     if mapping.kind == LOG and "time" not in values and not mapping.hour:
         bare = next(filter(_is_bare, values[name]), None)
         found += [Open("hour", (bare,))] if bare else []
+    if mapping.kind == LOG:
+        found += [Open(kind, tuple(texts)) for kind, texts in _loose(mapping, cells).items()]
     odd = {word for word in values.get("sky", ()) if word.lower() not in {*SKIES, *mapping.sky}}
     return found + ([Open("sky", tuple(sorted(odd)[:20]))] if odd else [])
+
+
+def _loose(mapping: Mapping, cells: dict[str, list[str]]) -> dict[str, list[str]]:
+    """Some of the cells of each kind that is loosely written, where nobody said yet that they may be read as meant."""
+    found: dict[str, list[str]] = {}
+    for theirs, column in mapping.columns.items():
+        if column.of != "note":
+            for text in cells.get(theirs, ()):
+                kind = loose.kind_of(text, *holds(column.of))
+                if kind and kind not in mapping.loose and text not in found.setdefault(kind, []):
+                    found[kind].append(text)
+    return {kind: texts[:6] for kind, texts in found.items()}
 
 
 def _reads_two_ways(text: str) -> bool:

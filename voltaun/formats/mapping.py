@@ -10,7 +10,7 @@ from typing import Any
 
 from voltaun.core.log.reading import FIELDS, NUMBERS, of_kind
 from voltaun.core.rig.parts import SKIES
-from voltaun.formats import FileFaults, shown, when
+from voltaun.formats import FileFaults, loose, shown, when
 from voltaun.formats.tables import MOST_COLUMNS, SEPARATORS
 
 VERSION = 1
@@ -44,7 +44,8 @@ class Column:
 
 @dataclass(frozen=True)
 class Mapping:
-    """How a file is read; `columns` by the file's own names, `hour` for days without a time, `sky` its own words."""
+    """How a file is read; `columns` by the file's own names, `hour` for days without a time, `sky` its own words,
+    `loose` the kinds of cells that are read as they are meant (see `loose`)."""
 
     kind: str = LOG
     name: str = ""
@@ -55,6 +56,7 @@ class Mapping:
     decimal: str = ""
     volts: float | None = None
     sky: dict[str, str] = field(default_factory=dict)
+    loose: tuple[str, ...] = ()
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -67,7 +69,8 @@ class Mapping:
         values["columns"] = {theirs: {"as": column.of} | ({"unit": column.unit} if column.unit else {})
                              | ({"scale": column.scale} if column.scale != 1 else {})
                              for theirs, column in self.columns.items()}
-        return {KEY: VERSION} | {name: value for name, value in values.items() if value not in ("", None, {})}
+        values["loose"] = list(self.loose)
+        return {KEY: VERSION} | {name: value for name, value in values.items() if value not in ("", None, {}, [])}
 
 
 def read_mapping(text: str) -> Mapping:
@@ -106,10 +109,13 @@ def from_document(document: dict[str, Any]) -> Mapping:
     sky = document.get("sky", {})
     if not isinstance(sky, dict) or not all(isinstance(each, str) and value in SKIES for each, value in sky.items()):
         faults.add("sky", repr(sky)[:60], "the file's words, each with one of " + ", ".join(SKIES))
+    taken = document.get("loose", [])
+    if not isinstance(taken, list) or not set(map(str, taken)) <= set(loose.KINDS):
+        faults.add("loose", repr(taken)[:60], "a list of " + ", ".join(loose.KINDS))
     if faults.faults:
         raise faults
     return Mapping(kind, columns=columns, volts=volts, sky={each.lower(): value for each, value in sky.items()},
-                   **texts)
+                   loose=tuple(taken), **texts)
 
 
 def _columns(given: Any, blank: Mapping, faults: FileFaults) -> dict[str, Column]:

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from voltaun.core.rig.parts import SKIES
 from voltaun.formats import FileFaults, shown, when
+from voltaun.formats.loose import meant
 from voltaun.formats.mapping import UNITS, Column, Mapping
 from voltaun.formats.tables import number_of
 
@@ -14,6 +15,11 @@ class Grounds:
 
     volts: float | None = None
     capacity_ah: float | None = None
+
+
+def holds(of: str) -> tuple[bool, bool]:
+    """Whether a column of ours holds numbers, and whether it holds a time of day."""
+    return of in UNITS and of != "at", of in ("time", "read_at", "date", "full_at")
 
 
 class Translator:
@@ -27,7 +33,7 @@ class Translator:
         """One row; what cannot be read is added to the faults by line and the file's own column."""
         made, day, clock = {}, "", ""
         for theirs, column in self._mapping.columns.items():
-            text = cells.get(theirs, "").strip()
+            text = meant(cells.get(theirs, "").strip(), *holds(column.of), self._mapping.loose)
             if not text:
                 continue
             where = f"line {line}, column {theirs}"

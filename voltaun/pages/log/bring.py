@@ -22,7 +22,7 @@ from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.parts import SKIES
 from voltaun.database import clearsky, monitors, readings, rigs
 from voltaun.database.connection import transaction
-from voltaun.formats import FileFaults, guessing, when
+from voltaun.formats import FileFaults, guessing, loose, when
 from voltaun.formats.log_csv import LogFile, decode, read_log
 from voltaun.formats.mapping import LOG, SAMPLES, UNITS, Mapping, from_document
 from voltaun.formats.tables import SEPARATORS, table
@@ -259,7 +259,8 @@ def _typed_mapping(header: list[str]) -> Mapping:
     document = {"kind": form.get("kind", LOG), "name": form.get("name", "").strip()[:80], "columns": columns,
                 "dates": form.get("dates", ""), "hour": form.get("hour", "").strip(),
                 "separator": form.get("separator", ""), "decimal": form.get("decimal", ""),
-                "sky": {word: sky for word, sky in skies.items() if sky}}
+                "sky": {word: sky for word, sky in skies.items() if sky},
+                "loose": [kind for kind in form.getlist("loose") if kind in loose.KINDS]}
     return from_document(document)
 
 
@@ -290,7 +291,7 @@ def _render(shown: Shown, status: int = 200, log: LogFile | None = None, refused
     return render_template("log/bring.html", columns=columns, numbers=NUMBERS, field_words=field_words,
                            field_shown=field_shown, shown=shown, understood=understood, refused=refused, units=units,
                            choices=choices, orders=(when.DAY_FIRST, when.MONTH_FIRST), skies=SKIES,
-                           separators=SEPARATORS, **extra), status
+                           separators=SEPARATORS, loosely=loose.KINDS, **extra), status
 
 
 @dataclass
