@@ -1,13 +1,15 @@
 import json
 import unittest
 
+from tests.support import rig
 from voltaun.core.instants import zone
+from voltaun.core.learned.account import reckon
 from voltaun.formats import FileFaults
 from voltaun.formats.guessing import guess, open_questions, order_of
 from voltaun.formats.log_csv import read_log
 from voltaun.formats.loose import kind_of
 from voltaun.formats.mapping import SAMPLES, Column, Mapping, read_mapping
-from voltaun.formats.tables import number_of
+from voltaun.formats.tables import not_a_table, number_of
 from voltaun.formats.translating import Grounds
 from voltaun.formats.when import DAY_FIRST, MONTH_FIRST, TwoWays, read_clock, read_day, read_when
 
@@ -123,6 +125,34 @@ class Mapped(unittest.TestCase):
             read_mapping('{"voltaun_mapping": 1, "loose": ["all"]}')
         for exact in ("2,150", "82 %", "2.1 kWh", "-3.5", "1 850", "nobody", "40 to 50"):
             self.assertIsNone(kind_of(exact, True, False), exact)
+
+    def test_sums_of_days_that_were_left_out_are_not_spread_over_them(self):
+        rows = [f"2026-11-{n:02d},0.6,2.0,1.9\n" for n in (1, 2, 3, 7, 8, 9)]
+        text = "Date,SOC,Sun kWh,Used kWh\n" + "".join(rows)
+        found = Mapping(**(vars(guess(text)) | {"hour": "19:00"}))
+        self.assertEqual([(each.kind, each.about) for each in open_questions(found, text)], [("sums", ("7 Nov 2026",))])
+        whole = "Date,SOC,Sun kWh\n" + "".join(f"2026-11-{n:02d},0.6,2.0\n" for n in (1, 2, 3, 4))
+        for other in (whole, whole.replace("Sun kWh", "Remark")):
+            asked = open_questions(Mapping(**(vars(guess(other)) | {"hour": "19:00"})), other)
+            self.assertEqual(asked, [])
+
+        def use(sums):
+            told = Mapping(**(vars(found) | {"sums": sums}))
+            self.assertEqual(open_questions(told, text), [])
+            self.assertEqual(read_mapping(json.dumps(told.document())), told)
+            log = read_log(text.encode(), HOBART, mapping=told).readings
+            return len(log), reckon(rig(arrays=()), log, None).learned.use.mean
+        # Five sums of 1900 Wh, each of a day; or the fourth of them of four days.
+        of_the_day, since = use("of the day"), use("since the row before")
+        self.assertEqual((of_the_day[0], since[0]), (7, 6))
+        self.assertAlmostEqual(of_the_day[1], 1900, delta=1)
+        self.assertAlmostEqual(since[1], 5 * 1900 / 8, delta=1)
+
+    def test_what_is_written_by_other_programs_says_what_to_do(self):
+        for start, what in ((b"PK\x03\x04" + b"x" * 40, "a spreadsheet file (xlsx or ods)"),
+                            (b'{"at": 1}\n{"at": 2}\n', "JSON lines"), (b'{\n "voltaun_archive": 1}', None),
+                            (b"a,b\n1,2\n", None), (b'{"a": {}}', None), (b"", None)):
+            self.assertEqual(not_a_table(start), what)
 
     def test_one_fault_in_line_after_line_is_one_line(self):
         text = "Date,SOC\n" + "".join(f"2026-11-{n:02d} 19:00,full\n" for n in range(1, 21)) + "2026-11-25 19:00,x\n"

@@ -212,6 +212,22 @@ class AnotherShape(PagesCase):
         self.post(path, {"as-0": "read_at", "as-1": "soc_percent", "dates": "day first", "kind": "log", "bring": "yes"})
         self.assertEqual([f"{each.at.astimezone(self.rig.zone):%Y-%m-%d}" for each in self.log()], ["2026-11-03"])
 
+    def test_a_spreadsheet_file_says_what_to_do_and_answers_can_be_forgotten(self):
+        refused = self.send("PK\x03\x04 and so on")
+        self.assertEqual(refused.status_code, 422)
+        self.shows("a spreadsheet file (xlsx or ods), expected CSV: open it in the program it came from", refused.text)
+        page = self.client.get(self.send("Day;SOC\n2026-11-03;70\n").location).text
+        path = re.search(r'action="(/1/log/bring/\d+)"', page)
+        self.post(path[1], {"as-0": "read_at", "as-1": "soc_percent", "hour": "19:00", "separator": ";", "kind": "log",
+                            "name": "Kitchen", "bring": "yes"})
+        self.shows("Files like “Kitchen” are", self.client.get("/1/log").text)
+        self.assertEqual(self.send("Day;SOC\n2026-11-04;71\n").status_code, 303)
+        self.assertEqual(len(self.log()), 2)
+        for name, words in (("Kitchen", "Forgotten: Kitchen."), ("Kitchen", "nothing to forget")):
+            self.shows(words, self.post("/1/log/mappings", {"name": name}, follow_redirects=True).text)
+        self.assertIn("/1/log/bring/", self.send("Day;SOC\n2026-11-05;72\n").location)
+        self.hides("Files like", self.client.get("/1/log").text)
+
     def test_a_single_sample_is_shown_as_it_is_understood(self):
         page = self.client.get(self.send("Zeit;Bank V\n2026-11-24 19:30;25.6\n").location + "?kind=samples").text
         path = re.search(r'action="(/1/log/bring/\d+)"', page)[1]

@@ -53,8 +53,12 @@ def import_file(file: Path, rig_name: str | None, differing: str | None, mapping
     """Bring a log CSV, samples CSV, rig file or archive into the database; all of it, or nothing."""
     from voltaun.formats.archive import is_archive
     from voltaun.formats.mapping import SAMPLES, read_mapping
+    from voltaun.formats.tables import AS_CSV, not_a_table
     with file.open("rb") as opened:
         start = opened.read(65_536)
+    other = not_a_table(start)
+    if other:
+        raise Refused(f"{file}: found {other}, expected {AS_CSV}")
     mapped = mapping and refusing(read_mapping, _text_of(mapping), file=mapping)
     if mapped:
         bring = _import_samples if mapped.kind == SAMPLES else _import_log

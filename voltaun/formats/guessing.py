@@ -3,6 +3,7 @@
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
+from datetime import date
 
 from voltaun.core.log.reading import FIELDS
 from voltaun.core.rig.parts import SKIES
@@ -152,9 +153,26 @@ def open_questions(mapping: Mapping, text: str) -> list[Open]:
         bare = next(filter(_is_bare, values[name]), None)
         found += [Open("hour", (bare,))] if bare else []
     if mapping.kind == LOG:
+        energies = any(of in UNITS and of.endswith("_wh") for of in values)
+        if energies and not mapping.sums and not found and (gap := _left_out(values[name], mapping.dates)):
+            found.append(Open("sums", (gap,)))
         found += [Open(kind, tuple(texts)) for kind, texts in _loose(mapping, cells).items()]
     odd = {word for word in values.get("sky", ()) if word.lower() not in {*SKIES, *mapping.sky}}
     return found + ([Open("sky", tuple(sorted(odd)[:20]))] if odd else [])
+
+
+def _left_out(texts: list[str], order: str) -> str | None:
+    """The first day of a daily sheet before which days were left out; None where none were, or it is no daily sheet."""
+    days: list[date] = []
+    for text in texts:
+        try:
+            days.append(when.read_day(when.split(text)[0], order))
+        except ValueError:
+            continue
+    steps = [(after - before).days for before, after in zip(days, days[1:], strict=False)]
+    gaps = [n for n, step in enumerate(steps) if 1 < step <= 60]
+    daily = sum(step == 1 for step in steps) > len(steps) / 2 and len(set(days)) == len(days)
+    return f"{days[gaps[0] + 1]:%-d %b %Y}" if gaps and daily else None
 
 
 def _loose(mapping: Mapping, cells: dict[str, list[str]]) -> dict[str, list[str]]:

@@ -16,7 +16,7 @@ from voltaun.core.rig.inverter import ac_energy
 from voltaun.core.rig.rig import Rig
 from voltaun.formats import FileFaults, shown
 from voltaun.formats.cells import fraction_of, from_cell, percent, plain, to_cell
-from voltaun.formats.mapping import Mapping
+from voltaun.formats.mapping import OF_THE_DAY, Mapping
 from voltaun.formats.tables import doubled, lines_of, refuse_misshapen, separator_of
 from voltaun.formats.translating import Grounds, Translator
 from voltaun.formats.when import TwoWays, read_clock, read_when
@@ -67,9 +67,28 @@ def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None, mapping: 
     readings = _in_order(found, faults, warnings)
     if faults.faults:
         raise faults
+    if mapping and mapping.sums == OF_THE_DAY:
+        readings = _days_by_themselves(readings)
     if translator and translator.unknown_skies:
         warnings.append("sky words left out: " + ", ".join(sorted(translator.unknown_skies)[:12]))
     return LogFile(readings, warnings)
+
+
+DAY_LEFT_OUT = timedelta(hours=36)
+"""Rows further apart have a day between them that nobody wrote down."""
+
+LEFT_OUT_NOTE = "Nothing was written down for the days before."
+
+
+def _days_by_themselves(readings: list[Reading]) -> list[Reading]:
+    """Readings whose energies are of their own day: where days were left out before one, an empty reading a day before
+    it keeps its energies from being spread over all of them."""
+    made = readings[:1]
+    for before, reading in zip(readings, readings[1:], strict=False):
+        if reading.at - before.at > DAY_LEFT_OUT:
+            made.append(Reading(reading.at - timedelta(days=1), note=LEFT_OUT_NOTE))
+        made.append(reading)
+    return made
 
 
 def _separator(text: str, mapping: Mapping | None, faults: FileFaults) -> str:

@@ -17,6 +17,8 @@ VERSION = 1
 KEY = "voltaun_mapping"
 LOG, SAMPLES = "log", "samples"
 DATES = ("", when.DAY_FIRST, when.MONTH_FIRST)
+OF_THE_DAY, SINCE = "of the day", "since the row before"
+SUMS = ("", OF_THE_DAY, SINCE)
 
 _ENERGY = {"Wh": 1.0, "kWh": 1000.0, "Ah": None}
 _PERCENT = {"%": 1.0, "fraction": 100.0, "Ah": None}
@@ -45,7 +47,8 @@ class Column:
 @dataclass(frozen=True)
 class Mapping:
     """How a file is read; `columns` by the file's own names, `hour` for days without a time, `sky` its own words,
-    `loose` the kinds of cells that are read as they are meant (see `loose`)."""
+    `loose` the kinds of cells that are read as they are meant (see `loose`), `sums` whether a row's energies are of its
+    own day or since the row before."""
 
     kind: str = LOG
     name: str = ""
@@ -57,6 +60,7 @@ class Mapping:
     volts: float | None = None
     sky: dict[str, str] = field(default_factory=dict)
     loose: tuple[str, ...] = ()
+    sums: str = ""
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -96,7 +100,7 @@ def from_document(document: dict[str, Any]) -> Mapping:
     blank = Mapping(kind)
     texts = {}
     for name, legal in (("name", None), ("dates", DATES), ("hour", None), ("separator", ("", *SEPARATORS)),
-                        ("decimal", ("", ",", "."))):
+                        ("decimal", ("", ",", ".")), ("sums", SUMS)):
         texts[name] = document.get(name, "")
         if not isinstance(texts[name], str) or legal and texts[name] not in legal or len(texts[name]) > 80:
             faults.add(name, repr(texts[name])[:40], " or ".join(map(repr, legal[1:])) if legal else "a short text")

@@ -11,6 +11,20 @@ MOST_COLUMNS = 200
 SEPARATORS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
 
 
+def not_a_table(start: bytes) -> str | None:
+    """What the beginning of a file is that is read only once it was written as CSV, in words; None for other files."""
+    if start.startswith(b"PK\x03\x04"):
+        return "a spreadsheet file (xlsx or ods)"
+    lines = [line.strip() for line in start.decode("utf-8", "replace").splitlines()[:3] if line.strip()]
+    if len(lines) > 1 and all(line.startswith("{") and line.endswith("}") for line in lines[:2]):
+        return "JSON lines"
+    return None
+
+
+AS_CSV = "CSV: open it in the program it came from, save it as CSV and bring that in"
+"""What is expected of those."""
+
+
 def separator_of(first_line: str) -> str:
     """The mark between a header's columns."""
     return max(SEPARATORS, key=lambda mark: (first_line.count(mark), mark == ","))

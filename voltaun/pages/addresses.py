@@ -33,6 +33,7 @@ ADDRESSES = (
     ("GET", "/<int:rig_id>/archive.json", "log.export_archive", "log.views"),
     ("POST", "/<int:rig_id>/log/import", "log.import_file", "log.bring"),
     ("GET", "/<int:rig_id>/log/bring/<number>", "log.bring", "log.bring"),
+    ("POST", "/<int:rig_id>/log/mappings", "log.forget", "log.mappings"),
     ("POST", "/<int:rig_id>/log/bring/<number>", "log.map_file", "log.bring"),
     ("GET", "/<int:rig_id>/log/changed", "log.changed", "log.changed"),
     ("POST", "/<int:rig_id>/log/changed/<kind>/<int:number>", "log.take_back", "log.changed"),

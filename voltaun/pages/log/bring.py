@@ -20,22 +20,20 @@ from voltaun.core.log.reading import FIELDS, NUMBERS
 from voltaun.core.rig.bank import nominal_voltage
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.parts import SKIES
-from voltaun.database import clearsky, monitors, readings, rigs
+from voltaun.database import clearsky, readings, rigs
 from voltaun.database.connection import transaction
 from voltaun.formats import FileFaults, guessing, loose, when
 from voltaun.formats.log_csv import LogFile, decode, read_log
 from voltaun.formats.mapping import LOG, SAMPLES, UNITS, Mapping, from_document
-from voltaun.formats.tables import SEPARATORS, table
+from voltaun.formats.tables import AS_CSV, SEPARATORS, not_a_table, table
 from voltaun.intake.bringing import log_grounds
 from voltaun.intake.logs import Unsure, bring_log
 from voltaun.pages import context
 from voltaun.pages.log.jobs import Jobs, Stash
+from voltaun.pages.log.mappings import keep_mapping, kept_mappings
 from voltaun.pages.log.views import render
 from voltaun.words.readings import field_shown, field_words
 from voltaun.words.sentences import doubt_words
-
-ALL = "mappings"
-"""The rig's setting that holds its mappings by name."""
 
 SHOWN_ROWS = 5
 
@@ -64,6 +62,9 @@ def import_file() -> ResponseReturnValue:
         return render(status=422, refused=["found no file, expected a log, samples, a rig or an archive"])
     start = sent.stream.read(65_536)
     sent.stream.seek(0)
+    other = not_a_table(start)
+    if other:
+        return render(status=422, refused=[f"found {other}, expected {AS_CSV}"])
     if start.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"{":
         return _json(sent)
     if b"\0" in start or not start.strip():
@@ -131,17 +132,6 @@ def _known(start: bytes, kind: str) -> Mapping | None:
         if known.columns and set(known.columns) <= set(header):
             return known
     return None
-
-
-def kept_mappings() -> dict[str, Mapping]:
-    """The rig's mappings by name."""
-    made = {}
-    for name, document in monitors.setting(context.db(), g.kept.id, ALL, {}).items():
-        try:
-            made[name] = from_document(document)
-        except FileFaults:
-            continue
-    return made
 
 
 def _decide(number: str, known: Mapping | None) -> ResponseReturnValue:
@@ -230,7 +220,7 @@ def map_file(number: str) -> ResponseReturnValue:
         return _render(Shown(number, name, proposed), 422, refused=str(faults).split("\n"))
     if "bring" not in request.form and "sure" not in request.form:
         return _render(shown, 200, preview=True)
-    _keep_mapping(mapping)
+    keep_mapping(mapping)
     return _decide(number, mapping)
 
 
@@ -257,21 +247,11 @@ def _typed_mapping(header: list[str]) -> Mapping:
                 columns[theirs]["scale"] = -1
     skies = dict(zip(form.getlist("sky-word"), form.getlist("sky-is"), strict=False))
     document = {"kind": form.get("kind", LOG), "name": form.get("name", "").strip()[:80], "columns": columns,
-                "dates": form.get("dates", ""), "hour": form.get("hour", "").strip(),
+                "dates": form.get("dates", ""), "sums": form.get("sums", ""), "hour": form.get("hour", "").strip(),
                 "separator": form.get("separator", ""), "decimal": form.get("decimal", ""),
                 "sky": {word: sky for word, sky in skies.items() if sky},
                 "loose": [kind for kind in form.getlist("loose") if kind in loose.KINDS]}
     return from_document(document)
-
-
-def _keep_mapping(mapping: Mapping) -> None:
-    name = mapping.name or "My log"
-    with transaction(context.writer()) as db:
-        known = monitors.setting(db, g.kept.id, ALL, {})
-        known.pop(name, None)
-        monitors.put_setting(db, g.kept.id, ALL, dict([*known.items(), (name, mapping.document())][-20:]))
-        if mapping.kind == SAMPLES:
-            monitors.put_setting(db, g.kept.id, "samples_mapping", mapping.document())
 
 
 def _render(shown: Shown, status: int = 200, log: LogFile | None = None, refused: Sequence[str] = (),

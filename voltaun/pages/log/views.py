@@ -19,6 +19,7 @@ from voltaun.database.readings import KeptReading
 from voltaun.pages import context
 from voltaun.pages.days import day_from
 from voltaun.pages.figures import strip
+from voltaun.pages.log.mappings import kept_mappings
 from voltaun.pages.log.sheet import Sheet
 from voltaun.pages.reading import asking
 from voltaun.pages.reading.forms import ReadingForm
@@ -47,7 +48,8 @@ def render(editing: KeptReading | None = None, form: ReadingForm | None = None, 
     sheet, today_is = _sheet(day), local_day(g.now, context.rig().zone)
     done = [(done_words(of, today_is), of.beside) for of in last_done(context.events(), today_is)]
     return render_template("log/log.html", sheet=sheet, editing=editing, form=form, asked=day, no_day=no_day, done=done,
-                           events_words=events_words, strips=_strips(sheet), **extra), status
+                           events_words=events_words, strips=_strips(sheet), mappings=list(kept_mappings()),
+                           **extra), status
 
 
 def _strips(sheet: Sheet) -> list[Markup]:
