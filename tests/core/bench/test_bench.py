@@ -256,7 +256,14 @@ class Capacity(unittest.TestCase):
         found = trials.capacity(run, of)
         self.assertEqual((found.given_wh, round(found.share_of_rated, 3)), (1290, 0.86))
         self.assertEqual(found.losses, (("idle", 240.0), ("unexplained", 0.0)))
-        self.assertAlmostEqual(found.energy_wh, 1290 / 0.9 + 240)  # the books are kept at the battery
+        # The books are kept at the battery, and there the idle is counted once.
+        self.assertAlmostEqual(found.energy_wh, 1050 / 0.9 + 240)
+        # Lived again it takes as long as it took: 2100 Wh by its label, 1500 by the load's meter in 24 h, idle 10 W.
+        of = rig(bank=Bank(rated_energy_wh=2100), inverter=Inverter(10, 0.9))
+        again = trials.capacity(Run("capacity", marks=marks((0, 24), ac_wh=(0, 1740), other_wh=(0, 1500)),
+                                    cut_off=True), of)
+        self.assertAlmostEqual(again.energy_wh, 1907, delta=1)
+        self.assertAlmostEqual(again.energy_wh / (1500 / 24 / 0.9 + 10), 24.0)
         # 1800 Wh at the sockets of a station of 2048 are 88 % of it, whatever they took at its battery.
         of = rig(bank=Bank(rated_energy_wh=2048), inverter=Inverter(10, 0.85))
         found = trials.capacity(Run("capacity", marks=marks((0, 9), ac_wh=(0, 1800)), cut_off=True), of)
@@ -268,6 +275,10 @@ class Capacity(unittest.TestCase):
         ah = trials.capacity(run, self.BANK)
         self.assertAlmostEqual(ah.disagreement, -0.0025, 4)  # two Ah meters, 241.0 and 240.4
         self.assertEqual((ah.rated_ah, ah.ah), (400, 241.0))
+        # The first one counts Wh too, at 26.2 V: the second, in Ah, stands beside its Ah all the same.
+        run = Run("capacity", marks=marks((0, 20), wh=(0, 6314.0), ah=(0, 241.0), other_wh=(0, 240.4 * 25.6)),
+                  cut_off=True)
+        self.assertAlmostEqual(trials.capacity(run, self.BANK).disagreement, -0.0025, 4)
         # One meter that shows Wh and Ah is one meter, and an AC one does not stand beside what leaves the battery.
         one = trials.capacity(Run("capacity", marks=marks((0, 20), wh=(0, 9400), ah=(0, 380)), cut_off=True), self.BANK)
         self.assertIsNone(one.disagreement)

@@ -118,12 +118,12 @@ def _counters(run: Run, rig: Rig) -> _Counters:
     # A meter counts upwards from the last level before, so both ends come from the same readings.
     dc, ah, ac, other = (counted(_from_nought(run.marks, name), name) for name in ("wh", "ah", "ac_wh", "other_wh"))
     volts = nominal_voltage(rig.bank)
-    wh, how = _taken(rig, run.hours, dc, ah, ac, volts)
+    wh, how = _taken(rig, run.hours, dc, ah, ac, other, volts)
     if dc is not None and ac is not None and ac > dc:
         raise Misread("more_ac_than_dc", run.marks[-1].at, ac_wh=ac, dc_wh=dc)
     carried = dc - rig.inverter.idle_w * run.hours if rig.inverter and dc else 0.0
     # Like with like: a second meter stands beside the one that it is nearest to, which is on its own side.
-    first = [each for each in (dc, ac, ah * volts if ah and volts and not dc else None) if each]
+    first = [each for each in (dc, ac, ah * volts if ah and volts else None) if each]
     apart = None if other is None else min((other / each - 1 for each in first), key=abs, default=None)
     return _Counters(dc, ah, ac, other, wh, how, apart, ac / carried if ac and carried > 0 else None)
 
@@ -136,13 +136,16 @@ def _from_nought(marks: tuple[Mark, ...], name: str) -> list[Mark]:
     return shown
 
 
-def _taken(rig: Rig, hours: float, dc: float | None, ah: float | None, ac: float | None,
+def _taken(rig: Rig, hours: float, dc: float | None, ah: float | None, ac: float | None, other: float | None,
            volts: float | None) -> tuple[float, str]:
-    """Wh that left the bank, and whether from DC Wh, Ah or AC Wh."""
+    """Wh that left the bank, and whether from DC Wh, Ah or AC Wh; other  by the load's own meter."""
     if dc:
         return dc, "dc"
     if ah and volts:
         return ah * volts, "ah"
+    if ac and other and other < ac and rig.bank.is_station and rig.inverter:
+        # The station's display counts its idle with the load: what lies between the two is it, and counted once.
+        return other / rig.inverter.efficiency + ac - other, "ac"
     if ac and rig.inverter:
         return ac / rig.inverter.efficiency + rig.inverter.idle_w * hours, "ac"
     raise NotYet("nothing_counted")
