@@ -32,7 +32,10 @@ class WorkedExamples(unittest.TestCase):
         # 20 × (100 / 500)^1.25, where the plain sum says four hours.
         self.assertAlmostEqual(sums.run_time_on_lead(of, 1.0, 300), 2.675, 3)
         self.assertAlmostEqual(sums.run_time_on_lead(of, 0.5, 300), 1.337, 3)
-        self.assertIsNone(sums.run_time_on_lead(of, 1.0, 120))  # a tenth of its Ah
+        # From the label's twenty hours on without a step: at 5 A it runs twenty hours by either sum.
+        self.assertIsNone(sums.run_time_on_lead(of, 1.0, 60))
+        self.assertAlmostEqual(sums.run_time_on_lead(of, 1.0, 60.01), 20.0, 2)
+        self.assertAlmostEqual(sums.run_time_on_lead(of, 1.0, 120), 20 * 0.5 ** 1.25)
         self.assertIsNone(sums.run_time_on_lead(rig(), 1.0, 30_000))
 
     def test_never_runs_out_with_enough_sun(self):
@@ -46,10 +49,13 @@ class WorkedExamples(unittest.TestCase):
         self.assertEqual(sums.dc_power(rig(inverter=None), 90, "ac"), 90)
 
     def test_own_loads_by_what_they_take_a_day(self):
-        of = rig(loads=(Load("Lamp", 120, "dc"), Load("Freezer", 600, "dc", months=(11,)), Load("Off", 0, "dc")))
-        self.assertEqual([(load.name, hours) for load, hours in sums.loads_run_on(of, 300, 11)],
-                         [("Freezer", 12), ("Lamp", 60)])
-        self.assertEqual([load.name for load, _ in sums.loads_run_on(of, 300, 1)], ["Lamp"])
+        of = rig(inverter=Inverter(18, 0.9), loads=(
+            Load("Lamp", 120, "dc"), Load("Freezer", 600, "dc", 50, months=(11,)), Load("Off", 0, "dc"),
+            Load("Fan heater", 1350, "ac", 1500)))
+        self.assertEqual([(load.name, round(usual, 2), on and round(on * 60)) for load, usual, on in
+                          sums.loads_run_on(of, 484, 11)],
+                         [("Fan heater", 7.74, 17), ("Freezer", 19.36, 581), ("Lamp", 96.8, None)])
+        self.assertEqual([load.name for load, *_ in sums.loads_run_on(of, 300, 1)], ["Fan heater", "Lamp"])
 
     def test_nothing_to_divide_by_is_refused(self):
         for wrong in (lambda: sums.run_time(100, 0), lambda: sums.charge(rig(), 100, 0, 0, 10, 0.9, "dc"),

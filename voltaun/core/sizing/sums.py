@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from voltaun.core.rig.bank import acceptance, capacity_ah, charge_limit, effective_energy, nominal_voltage
+from voltaun.core.rig.bank import acceptance, charge_limit, effective_energy, nominal_voltage
 from voltaun.core.rig.loads import load_dc_wh
 from voltaun.core.rig.parts import Generator, Load
 from voltaun.core.rig.rig import Rig
@@ -33,14 +33,16 @@ def run_time(usable_wh: float, watts: float, harvest_w: float = 0.0) -> float:
     return usable_wh / drain if drain > 0 else math.inf
 
 
-def loads_run_on(rig: Rig, energy_wh: float, month: int) -> list[tuple[Load, float]]:
-    """How many hours each load of the month runs on this energy alone, at its usual use a day; longest last.
+def loads_run_on(rig: Rig, energy_wh: float, month: int) -> list[tuple[Load, float, float | None]]:
+    """How many hours each load of the month runs on this energy alone: as it is usually used, longest last, and while
+    it runs (None where its W are not known).
 
-    By Wh a day rather than running W, since a cycling load takes its running W only part of the time.
+    A cycling load takes its running W only part of the time, so that the usual hours are by its Wh a day.
     """
-    hours = [(load, energy_wh / load_dc_wh(rig, load) * 24) for load in rig.loads
-             if load.daily_wh > 0 and month in load.months]
-    return sorted(hours, key=lambda pair: pair[1])
+    hours = [(load, energy_wh / load_dc_wh(rig, load) * 24,
+              energy_wh / dc_power(rig, load.running_w, load.side) if load.running_w else None)
+             for load in rig.loads if load.daily_wh > 0 and month in load.months]
+    return sorted(hours, key=lambda each: each[1])
 
 
 def time_to_full(rig: Rig, from_soc: float, to_soc: float, watts: float) -> float:
@@ -123,20 +125,22 @@ def charge(rig: Rig, usable_wh: float, battery_wh: float, from_soc: float, watts
 PEUKERT = {"agm": 1.10, "gel": 1.15, "flooded": 1.25}
 """The exponent of a lead bank's chemistry; lithium has none (W. Peukert, Elektrotechnische Zeitschrift 20 (1897))."""
 
-PRINTED_HOURS, GENTLE = 20.0, 0.1
-"""Printed Ah are those at this rate; up to a tenth of them in A a bank gives what is printed."""
+PRINTED_HOURS = 20.0
+"""Printed Ah are those at this rate; up to it a bank gives what is printed."""
 
 
 def run_time_on_lead(rig: Rig, share: float, watts: float) -> float | None:
-    """Hours that a big load runs on a share of a lead bank: H × (C / (I × H))^k; None where the load is gentle or the
-    bank is none of lead.
+    """Hours that a load runs on a share of a lead bank: H × (C / (I × H))^k; None up to the rate of the label, where it
+    is C / I, or where the bank is none of lead.
 
     100 Ah flooded at 25 A: 20 × (100 / 500)^1.25 = 2.67 h instead of 4. C is what the bank gives in Ah.
     """
-    exponent, volts, printed = PEUKERT.get(rig.bank.chemistry), nominal_voltage(rig.bank), capacity_ah(rig.bank)
-    if exponent is None or not volts or not printed or watts / volts <= GENTLE * printed:
+    exponent, volts = PEUKERT.get(rig.bank.chemistry), nominal_voltage(rig.bank)
+    if exponent is None or not volts:
         return None
     gives = effective_energy(rig).wh / volts
+    if watts / volts * PRINTED_HOURS <= gives:
+        return None
     return float(share * PRINTED_HOURS * (gives / (watts / volts * PRINTED_HOURS)) ** exponent)
 
 

@@ -232,19 +232,23 @@ def _charges(rig: Rig, energy: float, sun_wh: float | None, v: dict[str, Any]) -
     told.append(f"each takes {show_energy(one.wh)} from the bank, {one.wh / energy * 100:.1f} % of it, and "
                 f"{show_duration(one.hours)}")
     if sun_wh:
-        told.append(f"a day of this month's sun makes about {sun_wh * rig.bank.charge_efficiency / one.wh:.0f}")
+        times = sun_wh * rig.bank.charge_efficiency / one.wh
+        told.append("a day of this month's sun makes about " + (f"{times:.0f}" if times >= 1 else
+                                                                 f"{show_percent(times)} of one"))
     return [*told, *_too_much(rig, v | {"watts": v["watts"] / v["passes"]})]
 
 
 def _share(rig: Rig, energy: float, month: int, v: dict[str, Any]) -> list[str]:
     wh = energy * v["share"]
-    runs = [f"{load.name}, {show_duration(hours)}" for load, hours in sums.loads_run_on(rig, wh, month)]
+    runs = [f"{load.name}, {show_duration(usual)}" + (
+        f"; {show_duration(on)} while it runs" if on and on < usual else "")
+            for load, usual, on in sums.loads_run_on(rig, wh, month)]
     return [show_energy(wh), *(["As you use them, any one of these:"] if runs else []), *runs]
 
 
 def _full(rig: Rig, v: dict[str, Any]) -> list[str]:
     def takes(watts: float) -> str:
-        hours = sums.time_to_full(rig, v["soc"], v["goal"], watts)
+        hours = sums.time_to_full(rig, v["soc"], v["goal"], max(0.0, watts - v["load"]))
         return "for ever" if math.isinf(hours) else show_duration(hours)
     chargers = rig.by_hand
     each = [f"{part.name}, {show_power(part.gives_w)}: {takes(part.gives_w)}" for part in chargers]
@@ -256,7 +260,7 @@ def _full(rig: Rig, v: dict[str, Any]) -> list[str]:
         each.append(f"All together, {show_power(together)}: {takes(together)}")
     load = v["load"]
     goes = [f"{show_power(load)} of it go to what is on"] if load else []
-    return [takes(max(0.0, v["watts"] - load)), *goes, *each, "The last part is slow: above "
+    return [takes(v["watts"]), *goes, *each, "The last part is slow: above "
             f"{show_percent(rig.chemistry.taper_soc)} the bank takes less and less"]
 
 
