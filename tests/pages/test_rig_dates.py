@@ -122,6 +122,26 @@ def mock_columns():
     return seen()
 
 
+class HardlyMeant(DatesCase):
+    def test_it_is_asked_beside_its_field_before_it_is_kept(self):
+        asked = self.part("inverter", idle_w="170", there="y")
+        self.assertEqual(asked.status_code, 422)
+        self.shows("170 W idle are 4.08 kWh a day. Is that with nothing on?", asked.text)
+        self.assertEqual(self.kept().rig.inverter.idle_w, 18)
+        sure = re.search(r'name="sure" value="([^"]*)"', asked.text)[1]
+        # What was corrected is kept without a word; another figure is asked about although one was sure of the first.
+        self.shows("is kept", self.part("inverter", idle_w="17", there="y").text)
+        self.assertEqual(self.part("bank", standby_w="60", sure=sure).status_code, 422)
+        self.shows("is kept", self.part("inverter", idle_w="170", there="y", sure=sure).text)
+        # Once it stands it is not asked about again.
+        self.shows("is kept", self.part("inverter", efficiency="90", there="y").text)
+
+    def test_what_a_change_makes_odd_elsewhere_is_said_too(self):
+        asked = self.part("place", latitude="42.02")
+        self.shows("The time zone lies on the other side of the equator", asked.text)
+        self.shows("Roof: It faces away from the sun. There 180 is towards it", asked.text)
+
+
 class Stepped(unittest.TestCase):
     def test_only_the_array_that_is_named_is_changed(self):
         roof = rig().arrays[0]  # 4 × 300 W

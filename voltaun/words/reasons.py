@@ -84,6 +84,18 @@ SAYINGS: dict[str, Callable[..., str]] = {
     "labels_overstate": lambda: "Labels overstate what cycling things take, often by several times.",
     "label_says_too_little": lambda: ("Found too little, expected its W and the hours a day it is on, its kWh a year, "
                                       "or Wh a day."),
+    # Figures of the rig that are hardly meant
+    "odd_unit_volts": lambda volts: f"{volts:g} V in one battery? Several in series are told by how many there are.",
+    "odd_unit_ah": lambda ah: f"{ah:g} Ah in one battery? Several in parallel are told by how many there are.",
+    "odd_floor": lambda floor: f"Down to {show_percent(floor)} every day? Few banks bear that.",
+    "odd_standby": lambda watts, wh: f"{watts:g} W all day are {show_energy(wh)}, much for a bank of this size.",
+    "odd_idle": lambda watts, wh: f"{watts:g} W idle are {show_energy(wh)} a day. Is that with nothing on?",
+    "odd_panel": lambda watts: f"{watts:g} W in one panel? Several are told by how many there are.",
+    "odd_facing": lambda degrees, sunny: (f"It faces away from the sun. There {sunny:g} is towards it; "
+                                          "0 is north, 180 south."),
+    "odd_daily": lambda wh, most: f"More than its W make in 24 hours, {show_energy(most)}.",
+    "odd_latitude": lambda degrees: "The time zone lies on the other side of the equator. South is negative.",
+    "odd_longitude": lambda degrees: "The time zone lies far from there. West is negative.",
     # The hydrometer
     "no_cells_to_open": lambda: "Only the cells of a flooded lead bank can be opened; this bank is none.",
     "no_cell_read": lambda: "No cell is read yet.",

@@ -12,6 +12,7 @@ from flask.typing import ResponseReturnValue
 from voltaun.core.instants import local_day
 from voltaun.core.rig.changes import changed_since, with_panels
 from voltaun.core.rig.fields import FIELDS, RigFaults
+from voltaun.core.rig.odd import odd_figures
 from voltaun.core.rig.parts import SolarArray
 from voltaun.core.rig.rig import Former, Rig
 from voltaun.core.units import QuantityError, parse
@@ -23,6 +24,8 @@ from voltaun.pages import context
 from voltaun.pages.days import day_from, shown
 from voltaun.pages.rig.parts import NAMES, Part, limits_of, opened, put
 from voltaun.pages.rig.views import figures, render
+from voltaun.pages.start.places import zones
+from voltaun.words.reasons import say
 from voltaun.words.rig import panels_words
 from voltaun.words.sentences import begin, refusal
 
@@ -167,6 +170,21 @@ def follows(key: str) -> str:
                            met=limits_of(made, part.group, name) if made else ())
 
 
+def _asked(part: Part, made: Rig) -> bool:
+    """Whether a figure that is new is hardly meant, and nobody said yet that it is: each is told beside its field."""
+    stood = odd_figures(context.rig(), zones().get(context.rig().place.timezone))
+    fresh = [each for each in odd_figures(made, zones().get(made.place.timezone)) if each not in stood]
+    part.odd = "; ".join(f"{path[-1]} {why.code}" for path, why in fresh)
+    if not fresh or request.form.get("sure") == part.odd:
+        return False
+    for path, why in fresh:
+        if path[0] == part.group and path[-1] in part.form:
+            part.form[path[-1]].errors = [*part.form[path[-1]].errors, say(why)]
+        else:
+            part.odd_elsewhere.append(f"{begin(path[-2])}: {say(why)}")
+    return True
+
+
 def _keep(part: Part, document: dict[str, Any], words: str, day: date | None) -> ResponseReturnValue:
     try:
         made = rig_from(document)
@@ -181,6 +199,8 @@ def _keep(part: Part, document: dict[str, Any], words: str, day: date | None) ->
             else:
                 rest.append(f"{begin(str(fault))}.")
         return render(422, part, rest)
+    if _asked(part, made):
+        return render(422, part, part.odd_elsewhere)
     clearsky.tables(context.tables_db(made), made)
     as_read = rigs.KeptRig(g.kept.id, request.form.get("version", 0, type=int), context.rig())
     try:

@@ -2,6 +2,7 @@
 
 import re
 from dataclasses import dataclass, replace
+from dataclasses import field as dataclass_field
 from typing import Any
 
 from flask import g
@@ -43,6 +44,8 @@ class Part:
     from_day: str = ""    # the first day on which it was there, "" for always
     changed_on: str = ""  # as it was typed
     day_fault: str = ""
+    odd: str = ""         # what `sure` must say to keep figures that are hardly meant: those and no others
+    odd_elsewhere: list[str] = dataclass_field(default_factory=list)
 
     @property
     def key(self) -> str:
