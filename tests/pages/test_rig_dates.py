@@ -122,6 +122,18 @@ def mock_columns():
     return seen()
 
 
+class AsPeopleWriteIt(DatesCase):
+    def test_places_and_panels_in_words(self):
+        self.part("place", latitude="42.1 S", longitude="147,3 E")
+        self.part("arrays-0", azimuth_deg="north-east", tilt_deg="1 in 3")
+        kept = self.kept().rig
+        self.assertEqual((kept.place.latitude, kept.place.longitude), (-42.1, 147.3))
+        self.assertEqual((kept.arrays[0].azimuth_deg, kept.arrays[0].tilt_deg), (45.0, 18.4))
+        self.add(temp_c="60 °F", soc="50")
+        self.assertEqual(self.log()[-1].temp_c, 15.6)
+        self.shows("expected degrees, 0 = north", self.part("arrays-0", azimuth_deg="400").text)
+
+
 class HardlyMeant(DatesCase):
     def test_it_is_asked_beside_its_field_before_it_is_kept(self):
         asked = self.part("inverter", idle_w="170", there="y")

@@ -16,6 +16,7 @@ from voltaun.core.rig.bank import capacity_ah, nominal_voltage, pooled_soc, soc_
 from voltaun.core.rig.parts import Bank
 from voltaun.core.rig.rig import Rig
 from voltaun.core.units import QuantityError, parse
+from voltaun.core.written import celsius, degrees
 from voltaun.formats.when import read_clock
 from voltaun.pages.days import CLOCKS_APART, shown_time, time_from
 from voltaun.words.sentences import refusal
@@ -76,6 +77,28 @@ class QuantityField(TypedField):
         if self.unit:
             return f"{value / parse('1', self.kind, unit=self.unit):.10g}"
         return f"{value * 100:.6g}" if self.kind == "percent" else f"{value:.10g}"
+
+
+class DegreesField(QuantityField):
+    """Degrees, with a letter of the compass where one is written: `48.2 N`, `70.5 W`."""
+
+    def read(self, text: str) -> Any:
+        number, sign = degrees(text)
+        value = super().read(number)
+        return -abs(value) if sign < 0 else value
+
+
+class TemperatureField(QuantityField):
+    """°C, or °F where that is written."""
+
+    def __init__(self, label: str, **options: Any) -> None:
+        super().__init__(label, "number", **options)
+
+    def read(self, text: str) -> Any:
+        number, fahrenheit = celsius(text)
+        if not fahrenheit:
+            return super().read(number)
+        return round((parse(number, "number", low=-80, high=200) - 32) / 1.8, 1)
 
 
 class WholeField(QuantityField):

@@ -2,7 +2,7 @@
 
 from wtforms import Form, SelectField
 
-from voltaun.pages.fields import QuantityField
+from voltaun.pages.fields import QuantityField, TemperatureField
 from voltaun.words.sentences import month
 
 _POSITIVE = 0.001
@@ -15,7 +15,7 @@ class WorksheetForm(Form):
     reserve_days = QuantityField("Days in reserve", "number", low=_POSITIVE, high=60)
     recovery_days = QuantityField("Days to recover", "number", low=_POSITIVE, high=365)
     everyday_floor = QuantityField("Everyday floor, %", "percent")
-    bank_temp_c = QuantityField("Coldest bank, °C", "number", low=-60, high=60)
+    bank_temp_c = TemperatureField("Coldest bank, °C", low=-60, high=60)
     design_month = SelectField("Design month", default="", choices=[("", "the one with least sun"),
                                                         *((str(n), month(n)) for n in range(1, 13))])
     peak_sun_hours = QuantityField("Peak-sun hours a day", "number", low=_POSITIVE, high=24)

@@ -11,7 +11,15 @@ from voltaun.core.bench.runs import Mark, Run
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.usual import usual
 from voltaun.core.units import QuantityError
-from voltaun.pages.fields import InstantField, LevelField, PlacedForm, QuantityField, TypedField, WholeField
+from voltaun.pages.fields import (
+    InstantField,
+    LevelField,
+    PlacedForm,
+    QuantityField,
+    TemperatureField,
+    TypedField,
+    WholeField,
+)
 
 MARKS = {"meter": ("wh", "run_hours", "peak_w", "low_w", "ambient_c"), "drawdown": ("soc", "ambient_c"),
          "capacity": ("wh", "ah", "ac_wh", "other_wh", "volts", "soc", "ambient_c"),
@@ -63,7 +71,7 @@ class MarkForm(PlacedForm):
     dc_w = QuantityField("DC, W", "power", high=1e6)
     peak_w = QuantityField("Peak, W", "power", high=1e6)
     low_w = QuantityField("Low, W", "power", high=1e6)
-    ambient_c = QuantityField("Air, °C", "number", low=-60, high=80)
+    ambient_c = TemperatureField("Air, °C", low=-60, high=80)
     cells = CellsField("Each cell’s gravity")
     note = StringField("Note", validators=[_TEXT])
 

@@ -17,7 +17,16 @@ from voltaun.core.learned.doubts import Doubt
 from voltaun.core.log.reading import BY_NAME, FIELDS, NUMBERS, Field, Reading, ordered_events
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import SOURCE_TABLE
-from voltaun.pages.fields import ChoiceField, ClockField, InstantField, LevelField, PlacedForm, QuantityField, RunField
+from voltaun.pages.fields import (
+    ChoiceField,
+    ClockField,
+    InstantField,
+    LevelField,
+    PlacedForm,
+    QuantityField,
+    RunField,
+    TemperatureField,
+)
 from voltaun.words.readings import EVENT_WORDS
 
 _RUN = {of: source for source in SOURCE_TABLE if source.hours for of in (source.wh, source.hours)}
@@ -46,7 +55,7 @@ def _typed(of: Field) -> UnboundField:
         "instant": lambda: InstantField(of.label), "fraction": lambda: LevelField(of.label),
         "voltage": lambda: QuantityField(of.label, "voltage", **limits), "clock": lambda: ClockField(of.label),
         "energy": lambda: QuantityField(of.label, "energy", **limits),
-        "temperature": lambda: QuantityField(of.label, "number", **limits),
+        "temperature": lambda: TemperatureField(of.label, **limits),
         "word": lambda: ChoiceField(of.label, [("", "not noted"), *((word, word) for word in of.words)]),
         "words": lambda: EventsField(of.label, choices=[(word, EVENT_WORDS[word]) for word in of.words]),
         "text": lambda: StringField(of.label, validators=[Length(

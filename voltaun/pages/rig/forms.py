@@ -9,6 +9,7 @@ from voltaun.core.rig.fields import FIELDS
 from voltaun.core.rig.parts import CHEMISTRIES, EVIDENCE, PRIORITIES, SOC_FROM, WEEKDAYS
 from voltaun.core.rig.sources import STEADY
 from voltaun.core.units import KINDS, QuantityError, parse
+from voltaun.core.written import degrees, facing, leaning
 from voltaun.pages.days import day_from
 from voltaun.pages.fields import QuantityField, TypedField
 
@@ -125,9 +126,34 @@ class FigureField(QuantityField):
         return self.legal.expected
 
 
+class PlacedFigure(FigureField):
+    """A latitude or longitude, with a letter of the compass where one is written."""
+
+    def read(self, text: str) -> float:
+        number, sign = degrees(text)
+        value = super().read(number)
+        return -abs(value) if sign < 0 else value
+
+
+class FacingField(FigureField):
+    """Where panels face: degrees, `north`, `NE`, `south-west`."""
+
+    def read(self, text: str) -> float:
+        found = facing(text)
+        return super().read(text.replace("°", "")) if found is None else found
+
+
+class LeaningField(FigureField):
+    """How panels lean: degrees from level, `flat`, `upright`, `1 in 3`."""
+
+    def read(self, text: str) -> float:
+        found = leaning(text)
+        return super().read(text.replace("°", "")) if found is None else found
+
+
 class PlaceForm(Form):
-    latitude = FigureField("Latitude, °", "place.latitude", "number")
-    longitude = FigureField("Longitude, °", "place.longitude", "number")
+    latitude = PlacedFigure("Latitude, °", "place.latitude", "number")
+    longitude = PlacedFigure("Longitude, °", "place.longitude", "number")
     elevation_m = FigureField("Height above the sea, m", "place.elevation_m", "number")
     timezone = StringField("Time zone")
 
@@ -164,8 +190,8 @@ class ArrayForm(Form):
     name = StringField("Array")
     panel_w = FigureField("One panel, W", "arrays.panel_w", "power")
     panels = FigureField("Panels", "arrays.panels", "number")
-    tilt_deg = FigureField("Tilt, °", "arrays.tilt_deg", "number")
-    azimuth_deg = FigureField("Facing, °", "arrays.azimuth_deg", "number")
+    tilt_deg = LeaningField("Tilt, °", "arrays.tilt_deg", "number")
+    azimuth_deg = FacingField("Facing, °", "arrays.azimuth_deg", "number")
     shade_factor = ShadeField("Shade")
     controller_limit_w = FigureField("Passes, W", "arrays.controller_limit_w", "power")
     controller_limit_a = FigureField("or A", "arrays.controller_limit_a", "current")
@@ -199,8 +225,8 @@ class MainsForm(ChargerForm):
 class StayForm(Form):
     name = StringField("Place")
     from_day = DayField("From")
-    latitude = FigureField("Latitude, °", "places.latitude", "number")
-    longitude = FigureField("Longitude, °", "places.longitude", "number")
+    latitude = PlacedFigure("Latitude, °", "places.latitude", "number")
+    longitude = PlacedFigure("Longitude, °", "places.longitude", "number")
     elevation_m = FigureField("Height, m", "places.elevation_m", "number")
     shade_factor = FigureField("Shade factor", "places.shade_factor", "number")
 

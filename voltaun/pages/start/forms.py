@@ -12,22 +12,13 @@ from voltaun.core.rig.fields import Fault, RigFaults
 from voltaun.core.rig.parts import CHEMISTRIES, PART_CLASSES, Bank, Place, SolarArray
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import SOURCES, STEADY
-from voltaun.core.units import QuantityError, parse
-from voltaun.pages.fields import QuantityField, TypedField, WholeField
+from voltaun.core.units import QuantityError
+from voltaun.core.written import label
+from voltaun.pages.fields import DegreesField, QuantityField, TypedField, WholeField
 from voltaun.pages.start.places import zone_of, zones
 
 STANDBY_SHARE = 0.002
 """Nobody's monitor on a small bank takes more W than this share of its Wh, until the standby is told."""
-
-
-class DegreesField(QuantityField):
-    """Degrees, with a letter of the compass where one is written: `48.2 N`, `70.5 W`."""
-
-    def read(self, text: str) -> float:
-        found = re.fullmatch(r"([NSEW]?)\s*([^NSEW]*?)\s*°?\s*([NSEW]?)", text.strip().upper())
-        letter = found and (found[1] or found[3])
-        value = float(super().read((found[2] if found and letter else text).replace("°", "")))
-        return -abs(value) if letter and letter in "SW" else value
 
 
 class PanelsField(QuantityField):
@@ -52,25 +43,10 @@ class ZoneField(TypedField):
 
 
 class LabelField(TypedField):
-    """A bank as its labels say: `8 batteries of 6 V 350 Ah, in strings of 4`, `2 x 12.8 V 200 Ah`, `1.024 kWh`."""
+    """A bank as its labels say: `8 batteries of 6 V 350 Ah, in strings of 4`, `4S2P 3.2 V 280 Ah`, `1.024 kWh`."""
 
     def read(self, text: str) -> dict[str, Any]:
-        # A comma between digits is a decimal's.
-        words = re.sub(r"(?<=\d),(?=\d)", ".", text.lower().replace("×", "x"))
-        words = " ".join(words.replace(",", " ").split())
-        station = re.fullmatch(r"(?:station of )?(\d+(?:\.\d+)?) ?(k?wh)", words)
-        if station:
-            return {"rated_energy_wh": parse(f"{station[1]} {station[2]}", "energy", low=1)}
-        example = "8 batteries of 6 V 350 Ah, in strings of 4"
-        found = re.fullmatch(r"(?:(\d+) ?(?:batteries|battery|units?|x)(?: of)? )?(\d+(?:\.\d+)?) ?v (\d+(?:\.\d+)?) "
-                             r"?ah(?: (?:each|wired)?)?(?: ?in strings? of (\d+)| ?(\d+) in series)?", words)
-        if not found:
-            raise QuantityError(repr(text[:60]), "what the labels say", f"{example}, or 2 kWh")
-        count, series = int(found[1] or 1), int(found[4] or found[5] or 1)
-        if count < 1 or series < 1 or count % series:
-            raise QuantityError(repr(text[:60]), f"as many batteries as strings of {series} are made of", example)
-        return {"unit_voltage_v": float(found[2]), "unit_capacity_ah": float(found[3]), "series": series,
-                "parallel": count // series}
+        return label(text)
 
 
 STAND_IN_BANK = Bank("lfp", 12.8, 100)
@@ -136,7 +112,7 @@ class StartForm(FlaskForm):
         if self.bank.data == "station":  # what was typed of batteries before is out of sight
             told = {}
         if self.label.data:
-            bank = Bank(self.chemistry.data, **self.label.data)
+            bank = Bank(**{"chemistry": self.chemistry.data} | self.label.data)
         elif self.rated_energy_wh.data is not None and not any(told.values()):
             bank = Bank(self.chemistry.data, rated_energy_wh=self.rated_energy_wh.data)
         elif any(told.values()):
