@@ -540,6 +540,8 @@ class RigPage(BenchCase):
         self.save(arrays=(SolarArray("Fold", 120, 2, aimed_per_day=2),))
         page = self.client.get("/1/rig").text
         self.assertRegex(page, r"Aiming the Fold in November, under a mean sky: 1 × a day [\d.]+ k?Wh, 2 × a day")
+        brought = [float(wh) for wh in re.findall(r"\(\+(\d+) Wh\)", page)]  # by the second turn, and by the third
+        self.assertEqual(brought, sorted(brought, reverse=True))
 
     def test_packs_and_volts_in_a_reading(self):
         self.save(bank=Bank("agm", 12, 110, 1, 2), soc_from="volts", arrays=())

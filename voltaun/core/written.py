@@ -49,7 +49,8 @@ def label(text: str) -> dict[str, Any]:
         series = int(found[1])
     elif found := (take(r"(\d+) ?in parallel") or take(r"(\d+) ?p") or take(r"(\d+) strings")):
         parallel = int(found[1])
-    count = take(r"(\d+) ?x(?= )") or take(r"(\d+) ?x(?=\d)") or take(r"(\d+) ?(?:batteries|battery|units?|of)") or take(r"x ?(\d+)")
+    count = (take(r"(\d+) ?x(?= )") or take(r"(\d+) ?x(?=\d)") or take(r"(\d+) ?(?:batteries|battery|units?|of)")
+             or take(r"x ?(\d+)"))
     volts, amp_hours = take(rf"{_NUMBER} ?v(?:olts?)?"), take(rf"{_NUMBER} ?ah")
     left = re.sub(rf"\b(?:{_FILLERS})\b|[+;/.()&-]", " ", words).strip()
     if left or bool(energies) == bool(volts and amp_hours) or (volts is None) != (amp_hours is None):

@@ -18,6 +18,7 @@ from voltaun.core.rig.parts import SolarArray
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky import clear_sky as sun
 from voltaun.core.sky.clear_sky import (
+    ALL_DAY_H,
     TABLE_LENGTH,
     PlaneKey,
     RigSun,
@@ -37,9 +38,11 @@ def tables(connection: sqlite3.Connection, rig: Rig) -> list[np.ndarray]:
 
 def aimed_tables(connection: sqlite3.Connection, rig: Rig, array: SolarArray, times: range,
                  day: date) -> dict[int, np.ndarray]:
-    """The tables of an array where the rig stands on a day, by how many times a day it is aimed (0: as it is fixed)."""
+    """The tables of an array where the rig stands on a day, by how many times a day it is aimed (0: as it is
+    fixed); one that is fixed stands out as long when it is aimed."""
     place = stands_on(rig, day)
-    return {n: _table(connection, plane_key(place, replace(array, aimed_per_day=n))) for n in times}
+    out = array.hours_out if array.aimed_per_day else ALL_DAY_H
+    return {n: _table(connection, plane_key(place, replace(array, aimed_per_day=n, hours_out=out))) for n in times}
 
 
 def complete(connection: sqlite3.Connection, rig: Rig) -> bool:

@@ -19,6 +19,7 @@ from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Load, Main
 from voltaun.core.sizing import sums
 from voltaun.core.sky import clear_sky as sun
 from voltaun.demo import orchard_trailer
+from voltaun.demo.honey_house import RIG as HONEY_HOUSE
 
 
 class Bank_(unittest.TestCase):
@@ -191,6 +192,18 @@ class Aiming(unittest.TestCase):
             self.assertGreater(gains[2] - gains[1], gains[4] - gains[3])
         fixed = table(sun.plane_key(HOBART, SolarArray("Flat", 120, 2, 0)))
         self.assertGreater(tables[2].sum(), fixed.sum() * 0.9)
+
+    def test_like_is_set_beside_like_and_cloud_gains_nothing(self):
+        # A clear year at the demo's place: fixed at 30° to the north, and aimed over 15 hours, kWh/m².
+        fixed = table(sun.plane_key(HONEY_HOUSE.place, SolarArray("Fixed", 120, 2, 30, 0))).sum() / 1000
+        self.assertAlmostEqual(fixed, 2467, delta=25)
+        for times, whole in ((1, 2667), (2, 3226), (3, 3404), (5, 3535)):
+            aimed = table(sun.plane_key(HONEY_HOUSE.place, replace(self.ARRAY, aimed_per_day=times, hours_out=15)))
+            self.assertAlmostEqual(aimed.sum() / 1000, whole, delta=40, msg=times)
+        tables = {0: np.full(365 * 48, 100.0), 3: np.full(365 * 48, 130.0)}
+        for share, gain in ((0.9, 0.30), (0.75, 0.30), (0.3, 0.12), (0.0, 0.0)):
+            found = sun.aiming_gains(tables, 1000, 6, share)
+            self.assertAlmostEqual(found[3] - found[0], gain * found[0], places=6)
 
     def test_another_turn_brings_its_part_of_the_sun_to_come(self):
         tables = {2: np.full(365 * 48, 100.0), 3: np.full(365 * 48, 110.0), 4: np.full(365 * 48, 112.2)}

@@ -255,21 +255,33 @@ def monthly_clear_sky(rig: Rig, tables: list[np.ndarray]) -> np.ndarray:
     return np.asarray(rated @ by_month / rated.sum())
 
 
+BRIGHT_SHARE = 0.75
+"""With so much of a clear sky's energy, or more, its light is direct."""
+
+ALL_DAY_H = 15.0
+"""What stands fixed stands out from before sunrise to after sunset of any day."""
+
+
 def aiming_gains(tables: dict[int, np.ndarray], rated_w: float, month: int, share: float) -> dict[int, float]:
     """What each number of aimings a day brings, Wh a day in a month (1–12) under a mean sky.
 
-    tables  by times aimed, Wh/m² (see `make_table`); rated_w of the array; share  of clear sky, a fraction.
-    Clear-sky energy on the aimed plane × share; under cloud aiming gains less than that.
+    tables  by times aimed, Wh/m² (see `make_table`), all for the same hours out; rated_w of the array; share  of clear
+            sky, a fraction
+    Clear-sky energy on the plane that is aimed least × share. What more aiming adds is direct light alone, of which
+    there is the less the more cloud there is: × share × min(1, share / `BRIGHT_SHARE`).
     """
-    return {times: float(month_means(table)[month - 1] * rated_w * share) for times, table in tables.items()}
+    least = month_means(tables[min(tables)])[month - 1]
+    return {times: float((least + (month_means(table)[month - 1] - least) * min(1.0, share / BRIGHT_SHARE))
+                         * rated_w * share) for times, table in tables.items()}
 
 
-def another_turn(tables: dict[int, np.ndarray], times: int, month: int, sun_wh: float) -> float:
+def another_turn(tables: dict[int, np.ndarray], times: int, month: int, sun_wh: float, share: float = 1.0) -> float:
     """What one more aiming brings of the sun that an array aimed so many times a day is to bring yet, Wh.
 
-    tables  by times aimed, as in `aiming_gains`, those of `times` and one more; sun_wh  its expected harvest, Wh.
+    tables  by times aimed, as in `aiming_gains`, those of `times` and one more; sun_wh  its expected harvest, Wh
+    share   of clear sky that is expected
     """
-    brings = aiming_gains({n: tables[n] for n in (times, times + 1)}, 1.0, month, 1.0)
+    brings = aiming_gains({n: tables[n] for n in (times, times + 1)}, 1.0, month, share)
     return sun_wh * (brings[times + 1] / brings[times] - 1) if brings[times] else 0.0
 
 

@@ -166,9 +166,9 @@ def keep_monitor() -> ResponseReturnValue:
     if wrong:
         faults["address"] = wrong
     if every is None:
-        faults["every"] = f"Found {typed['every']!r}, expected minutes from 1 to 1440, or 0 for on demand only."
+        faults["every"] = f"Found {typed['every'] or 'nothing'}, expected minutes from 1 to 1440, or 0 for on demand."
     if chosen is None:
-        faults["hours"] = f"Found {typed['hours']!r}, expected hours of the day from 0 to 23, such as 7 19."
+        faults["hours"] = f"Found {typed['hours'] or 'nothing'}, expected hours of the day from 0 to 23, such as 7 19."
     if faults or every is None:
         return _render(422, faults, typed)
     with transaction(context.writer()) as db:

@@ -151,8 +151,7 @@ def _aiming(rig: Rig, look: Look) -> list[dict[str, Any]]:
             times = range(0 if fixed else 1, max(4, array.aimed_per_day + 1))
             tables = clearsky.aimed_tables(context.tables_db(rig), rig, array, times, look.today)
             gains = aiming_gains(tables, array.rated_w, look.today.month, look.account.learned.share.mean)
-            made.append({"array": array, "month": look.today.month, "gains": gains, "first": gains[times[0]],
-                         "least": times[0]})
+            made.append({"array": array, "month": look.today.month, "gains": gains, "least": times[0]})
     return made
 
 

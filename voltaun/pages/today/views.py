@@ -66,11 +66,12 @@ def _turned(day: Day) -> list[str]:
     """What another turn of each hand-aimed array brings today, a sentence each; none without much sun to come."""
     rig, left = context.rig(), sum(hour.solar_wh.p50 for hour in day.hours)
     whole, told = sum(array.rated_w for array in rig.arrays), []
+    share = context.look().account.learned.share.mean
     for array in rig.arrays:
         sun, times = left * array.rated_w / whole, array.aimed_per_day
         if times and sun >= LITTLE_SUN_WH:
             tables = clearsky.aimed_tables(context.tables_db(rig), rig, array, range(times, times + 2), day.day)
-            told.append(planning.turned(array.name, another_turn(tables, times, day.day.month, sun)))
+            told.append(planning.turned(array.name, another_turn(tables, times, day.day.month, sun, share)))
     return told
 
 
