@@ -1,6 +1,6 @@
 import re
 from dataclasses import replace
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 
 from icalendar import Calendar
 
@@ -8,6 +8,7 @@ from tests.core.bench.test_bench import marks, meter
 from tests.pages.test_pages import PagesCase
 from tests.support import NOW, readings
 from voltaun.core.bench.runs import INSTRUMENTS, Run
+from voltaun.core.learned.account import reckon
 from voltaun.core.rig.parts import Bank, Engine, Generator, Load, Mains, SolarArray, Stay
 from voltaun.database import bench, rigs
 from voltaun.database import readings as kept_readings
@@ -367,7 +368,7 @@ class OfTheUsualSet(BenchCase):
         undo = re.search(r'action="(/1/bench/undo/\d+)"', page)[1]
         self.post(undo)
         self.assertEqual(self.levels()[2], (0.81, 0.0))
-        self.press("marks/1", reset="yes")  # in a stretch that is left out something may have come in
+        self.press("marks/1", reset="yes")  # in what is left out something may have come in: it counts nowhere
         self.assertEqual(self.levels(), [(0.94, None), (0.88, None), (0.81, 0.0)])
         self.press("marks/1", reset="no")
         self.press("state", state="abandoned")
@@ -376,6 +377,28 @@ class OfTheUsualSet(BenchCase):
         self.assertEqual(len(self.levels()), 3)
         self.press("marks/0", remove="y")
         self.assertEqual(self.levels(), [(0.88, None), (0.81, 0.0)])
+
+    def test_what_is_left_out_is_no_use_of_a_day(self):
+        """A fridge that started warm, and then a heater in the night: neither is what the house uses."""
+        # What counts falls 0.333 % of 9.60 kWh an hour.
+        hours, levels = (0, 2, 4, 13, 14, 23, 32), (0.96, 0.90, 0.84, 0.81, 0.73, 0.70, 0.67)
+        self.post("/1/bench/new", {"instrument": "drawdown", "subject": "", "soc": "96", "at": "2026-11-23T08:00",
+                                   "leave_out_hours": "4 h"})
+        begin = datetime(2026, 11, 23, 8, tzinfo=self.rig.zone)
+        for hour, level in zip(hours[1:], levels[1:], strict=True):
+            self.read(at=f"{begin + timedelta(hours=hour):%Y-%m-%dT%H:%M}", soc=f"{level * 100:g}")
+        self.press("marks/4", reset="yes")
+        self.shows("a day", self.show())
+
+        def use_a_day():
+            kept = [each.reading for each in kept_readings.everything(self.db, 1)]
+            return reckon(self.kept().rig, kept, None).learned.use.mean
+        self.assertAlmostEqual(use_a_day(), 9600 * 24 * 0.09 / 27 - 2 * 24, delta=1)  # without the BMS's 2 W
+        self.shows("720 Wh", self.client.get("/1/today").text)
+        self.press("marks/4", reset="no")
+        self.assertGreater(use_a_day(), 1400)
+        self.press("noted", leave_out_hours="0 h")
+        self.assertGreater(use_a_day(), 2000)
 
     def test_what_a_hand_wrote_stays_and_one_load_alone_tells_nothing_of_a_day(self):
         self.keep(*readings({"soc": 0.5, "note": "mine"}, start=NOW - timedelta(hours=36)))

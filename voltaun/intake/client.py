@@ -17,11 +17,11 @@ LARGEST = 20 * 2 ** 20
 
 
 class Silent(Exception):
-    """Nobody answers; the message says how."""
+    """Nobody answers, or not in time; the message says how."""
 
 
 class Slow(Exception):
-    """The answer did not come in time, or did not end."""
+    """The answer began, and did not end in time."""
 
 
 def address_fault(address: str) -> str | None:
@@ -44,7 +44,7 @@ def ask(address: str, path: str, patience: float = PATIENCE) -> bytes:
         raise ValueError(fault)
     parts = urlsplit(address)
     connection = http.client.HTTPConnection(parts.hostname or "", parts.port, timeout=patience)
-    over, held = threading.Event(), list[socket.socket]()
+    over, held, begun = threading.Event(), list[socket.socket](), False
     # A trickle of bytes keeps every single wait short; this ends the whole of it.
     end = threading.Timer(patience, _cut, (held, over))
     end.daemon = True
@@ -54,18 +54,18 @@ def ask(address: str, path: str, patience: float = PATIENCE) -> bytes:
         held.append(connection.sock)  # the connection lets go of it before the answer is read
         connection.request("GET", quote(parts.path.rstrip("/"), safe="/%") + path)
         answer = connection.getresponse()
+        begun = True
         if answer.status != 200:
             raise Silent(f"it answered {answer.status}")
         found = _body(answer)
         if over.is_set():
             raise TimeoutError
         return found
-    except TimeoutError as error:
-        raise Slow(f"no answer within {patience:g} s") from error
     except (OSError, http.client.HTTPException, ValueError) as error:
-        if over.is_set():
-            raise Slow(f"no answer within {patience:g} s") from error
-        raise Silent(f"nobody answers at {address}") from error
+        late = over.is_set() or isinstance(error, TimeoutError)
+        if late and begun:
+            raise Slow(f"its answer does not end within {patience:g} s") from error
+        raise Silent(f"no answer within {patience:g} s" if late else f"nobody answers at {address}") from error
     finally:
         end.cancel()
         connection.close()

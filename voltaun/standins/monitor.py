@@ -69,11 +69,9 @@ def server(port: int, manner: str = "well", slow_seconds: float = 60.0,
     def answer(path: str, asked: dict[str, str]) -> serving.Answer:
         if path != "/samples.csv":
             return 404, "text/plain", b""
-        if manner in ("silent", "slow"):
-            # Silent: the line stays open and nothing comes. Slow: the answer comes far too late.
+        if manner == "silent":  # the line stays open and nothing comes
             time.sleep(slow_seconds)
-            if manner == "silent":
-                return None
+            return None
         since = asked.get("since", "0")
         return 200, "text/csv; charset=utf-8", text(int(since) if since.isdigit() else 0, int(clock()), manner).encode()
-    return serving.server(port, answer)
+    return serving.server(port, answer, slow_seconds if manner == "slow" else 0.0)

@@ -70,9 +70,11 @@ def grouped(made: Sequence[Interval]) -> Iterator[list[Interval]]:
 
 
 def _joined(made: Sequence[Interval]) -> Iterator[tuple[list[Interval], float]]:
-    """Following intervals until they are 18 h or more, with their hours."""
+    """Following intervals until they are 18 h or more, with their hours; without what is set apart."""
     group, hours = [], 0.0
     for interval in made:
+        if interval.apart and interval.hours <= MAX_LEG_HOURS:
+            continue
         group.append(interval)
         hours += interval.hours
         if hours >= MIN_LEG_HOURS:

@@ -88,6 +88,12 @@ class Interval:
         return "reset" in self.marks or "doubtful" in self.marks
 
     @property
+    def apart(self) -> bool:
+        """Whether it is set apart: what moved its level is not booked and nothing else tells its use, so that it
+        counts nowhere."""
+        return "reset" in self.marks and self.stored_change_wh is None and self.use_wh is None
+
+    @property
     def all_read(self) -> bool:
         """Whether harvest, use and both levels were read, so that the left-over means something."""
         return (self.unexplained_wh is not None and "reset" not in self.marks

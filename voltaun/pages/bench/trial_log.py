@@ -2,10 +2,12 @@
 
 from dataclasses import replace
 from datetime import datetime
+from itertools import pairwise
 from sqlite3 import Connection
 from typing import Any
 
-from voltaun.core.bench.runs import Mark, Run
+from voltaun.core.bench.runs import Run
+from voltaun.core.instants import hours_between
 from voltaun.core.log.reading import Reading
 from voltaun.core.rig.sources import SOURCE_TABLE
 from voltaun.database import bench, readings
@@ -31,12 +33,16 @@ def follow(db: Connection, rig_id: int, before: Run, after: Run, now: datetime) 
 
 
 def _levels(run: Run) -> dict[datetime, Reading]:
-    """The trial's levels as readings. From the second on nothing came in since the one before, but in a stretch that is
-    left out something may have."""
-    marks: list[Mark] = [mark for mark in run.marks if mark.soc is not None]
+    """The trial's levels as readings. From the second on nothing came in since the one before; what moved the level in
+    a stretch that is left out is not booked, and something may have come in."""
+    levels = [mark for mark in run.marks if mark.soc is not None]
+    made = {mark.at: Reading(mark.at, soc=mark.soc, note=NOTE) for mark in levels}
     nothing: dict[str, Any] = dict.fromkeys((source.wh for source in SOURCE_TABLE), 0.0)
-    return {mark.at: Reading(mark.at, soc=mark.soc, note=NOTE, **(nothing if n and not mark.reset else {}))
-            for n, mark in enumerate(marks)}
+    for before, mark in pairwise(levels):
+        begun = hours_between(run.marks[0].at, before.at) >= run.leave_out_hours
+        apart = not begun or any(each.reset for each in run.marks if before.at < each.at <= mark.at)
+        made[mark.at] = replace(made[mark.at], **({"answer": "reset"} if apart else nothing))
+    return made
 
 
 def standing(kept: bench.KeptRun) -> Run:
