@@ -573,7 +573,8 @@ class RigPage(BenchCase):
         self.assertEqual((round(reading.soc, 3), reading.pack_socs), (0.75, (0.7, 0.8)))
         self.shows("packs are 10 points apart", self.client.get("/1/today").text)
         self.shows('value="70 80"', self.client.get("/1/log?edit=1").text)
-        self.shows("expected", self.add(at="2026-11-24T20:30", soc="70 80 90").text)
+        self.shows("one for each of the 2 packs that your bank on Rig has", self.add(
+            at="2026-11-24T20:30", soc="70 80 90").text)
         self.add(at="2026-11-24T20:30", volts="12.45")
         self.shows("60 %", self.client.get("/1/log").text)
         self.assertIsNone(kept_readings.everything(self.db, 1)[-1].reading.soc)

@@ -1,20 +1,23 @@
+import html
 import re
 import threading
 from dataclasses import replace
 from datetime import date, timedelta
+from unittest import mock
 
 import numpy as np
+from werkzeug.datastructures import MultiDict
 
 from tests.pages.test_pages import PagesCase
 from tests.simulated import Truth, log_of
-from tests.support import NOW, readings
+from tests.support import NOW, environment, readings
 from voltaun.core.rig.bank import rated_energy
-from voltaun.core.rig.parts import Engine, Generator, Load
+from voltaun.core.rig.parts import Engine, Generator, Inverter, Load
 from voltaun.core.sky.clear_sky import planes
 from voltaun.database import archive, monitors, plans, rigs
 from voltaun.database.connection import transaction
 from voltaun.intake import forecast as forecasts
-from voltaun.pages.outlook.asked import begins
+from voltaun.pages.outlook.asked import Asked, begins
 from voltaun.standins import sky as standin
 
 TODAY = date(2026, 11, 25)
@@ -63,6 +66,20 @@ class WhatIf(OutlookCase):
         tapped = self.post("/1/outlook/sky?use=-60", {"sky": f"{TODAY}=clear"})
         self.assertIn("/1/outlook?use=-60#sky", tapped.headers["Location"])
 
+    def test_a_load_more_passes_through_the_inverter_or_is_refused_by_it(self):
+        """500 W for 4 h: 2 kWh on the battery's side; behind the inverter through its 90 %, and its 10 W."""
+        inverter = Inverter(10, 0.9, continuous_w=600, hours_on_per_day=2)
+        for rig, side, wh in ((replace(self.rig, inverter=inverter), "", 4 * (500 / 0.9 + 10)),
+                              (replace(self.rig, inverter=inverter), "dc", 2000),
+                              (replace(self.rig, inverter=None), "", 2000)):
+            given = MultiDict({"load": "500", "side": side, "begin": "18", "end": "22"})
+            asked = Asked.of(replace(rig, loads=()), NOW, given)
+            self.assertAlmostEqual(asked.plans[0].amount, wh, msg=(rig.inverter, side))
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, inverter=inverter), NOW)
+        self.shows("expected 600 W at the most: the inverter gives no more.", self.show("?load=1500&begin=18"))
+        self.hides("gives no more", self.show("?load=1500&begin=18&side=dc"))
+
     def test_an_option_is_tried_on(self):
         page = self.show("?panels=2&strings=1")
         self.shows("What if, and not as things stand: with two panels and one string more.", page)
@@ -103,6 +120,13 @@ class Sky(OutlookCase):
         for day, word in ((TODAY - timedelta(days=1), "clear"), (TODAY, "fog"), ("soon", "clear"),
                           (TODAY + timedelta(days=99), "clear")):
             self.assertEqual(self.tap(day, word).status_code, 400)
+
+    def test_after_sunset_the_sky_of_today_changes_nothing_and_that_is_said(self):
+        told = "The sun is down: today's sky changes nothing any more."
+        for hours, day, is_said in ((0, TODAY, False), (14, TODAY, True), (14, TODAY + timedelta(days=1), False)):
+            with mock.patch.dict("os.environ", environment(NOW + timedelta(hours=hours))):
+                page = html.unescape(self.tap(day, "storm", follow_redirects=True).text)
+            self.assertEqual(told in page, is_said, (hours, day))
 
     def test_the_last_word_of_several_days_stands(self):
         day = TODAY + timedelta(days=2)

@@ -397,6 +397,7 @@ class RigAndAdditions(PagesCase):
         self.shows("expected “Test rig”", unsure.text)
         self.post("/1/rig/remove", {"name": "Test rig"})
         page = self.client.get("/start").text
+        self.shows("removed 25 November 2026", page)  # in Hobart, where it is the evening of the 24th elsewhere
         self.assertEqual(self.client.get("/1/today").status_code, 404)
         self.assertEqual(rigs.names(self.db), [])
         path = re.search(r'action="(/start/restore/1)"', page)[1]

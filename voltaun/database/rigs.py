@@ -7,6 +7,7 @@ from dataclasses import asdict, dataclass, fields
 from datetime import date, datetime
 from typing import Any
 
+from voltaun.core.instants import zone
 from voltaun.core.rig.figures import Path, figures
 from voltaun.core.rig.parts import PART_CLASSES, Bank, Inverter, Load, Place, SolarArray, SpillThing, Stay
 from voltaun.core.rig.rig import DATED_GROUPS, Former, Rig, named_apart
@@ -271,10 +272,20 @@ COMING_IN = "coming in"
 
 
 def removed(connection: sqlite3.Connection) -> list[tuple[int, str, datetime | None]]:
-    """The rigs that were removed: (number, name, when), the latest first; when is None for one long ago."""
-    rows = connection.execute("SELECT id, name, removed_at FROM rig WHERE removed = 1 AND removed_at IS NOT ? "
+    """The rigs that were removed: (number, name, when by their own clock), the latest first; when is None for one long
+    ago."""
+    rows = connection.execute("SELECT id, name, removed_at, timezone FROM rig "
+                              "WHERE removed = 1 AND removed_at IS NOT ? "
                               "ORDER BY removed_at DESC, id DESC", (COMING_IN,))
-    return [(row["id"], row["name"], row["removed_at"] and datetime.fromisoformat(row["removed_at"])) for row in rows]
+    return [(row["id"], row["name"], row["removed_at"] and _there(row["removed_at"], row["timezone"])) for row in rows]
+
+
+def _there(instant: str, timezone: str) -> datetime:
+    at = datetime.fromisoformat(instant)
+    try:
+        return at.astimezone(zone(timezone))
+    except ValueError:  # a damaged one
+        return at
 
 
 def restore(connection: sqlite3.Connection, rig_id: int) -> None:

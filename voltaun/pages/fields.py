@@ -204,10 +204,11 @@ class LevelField(QuantityField):
         if len(parts) < 2:
             return super().read(text), ()
         socs = tuple(super(LevelField, self).read(part) for part in parts)
-        try:
-            return pooled_soc(self.bank, socs), socs
-        except ValueError as error:
-            raise QuantityError(repr(text), str(error).partition("expected ")[2], "74") from error
+        packs = len(self.bank.packs)
+        if len(socs) != packs:
+            raise QuantityError(repr(text), "one level: your bank on Rig is one pack" if packs == 1 else
+                                f"one level, or one for each of the {packs} packs that your bank on Rig has", "74")
+        return pooled_soc(self.bank, socs), socs
 
     def _of_cells(self, text: str) -> float:
         """The level by a hydrometer: `sg 1.225`, or each cell's, `sg 1.265 1.260 1.230`."""

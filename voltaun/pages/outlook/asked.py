@@ -7,6 +7,7 @@ from typing import Any
 
 from werkzeug.datastructures import MultiDict
 
+from voltaun.core.dayplan.tonight import while_running
 from voltaun.core.instants import local_day
 from voltaun.core.outlook.plans import A_GUEST, BEGINS, KINDS, SOURCE_OF, GeneratorRule, Plan
 from voltaun.core.rig.rig import Rig
@@ -17,7 +18,8 @@ from voltaun.pages.days import day_from, shown
 from voltaun.words import sentences as words
 from voltaun.words.units import show_clock, show_power
 
-ASKED = ("use", "off", "until", "generator", "drive", "mains", "load", "on", "begin", "end", "panels", "strings")
+ASKED = ("use", "off", "until", "generator", "drive", "mains", "load", "side", "on", "begin", "end", "panels",
+         "strings")
 """What of an address asks what if."""
 
 DOING = {"generator": "running the generator", "drive": "driving", "mains": "standing at a socket"}
@@ -96,14 +98,25 @@ class Asked:
         if watts and on:
             at = begins("add", on, now, rig) if begin is None else begin % 24
             until = max(EVENING[1], min(at + 1, 24.0)) if end is None else end
+            drawn = self._drawn(rig, watts)
             if until == at:
                 self.faults.append("Found the same time twice, expected from when to when the load is on.")
-            else:
-                wh = watts * ((until - at) % 24 or 24)
+            elif drawn is not None:
+                wh = drawn * ((until - at) % 24 or 24)
                 self.plans += (Plan("add", on, on, wh, "a load", at, until),)
                 told.append(f"a load of {show_power(watts)} {words.on_day(on, today)} from {show_clock(at)} to "
                             f"{show_clock(until)}")
         return told
+
+    def _drawn(self, rig: Rig, watts: float) -> float | None:
+        """What the load more draws from the bank, W; None, with a fault, where it is more than the inverter gives."""
+        inverter = rig.inverter if self.typed["side"] != "dc" else None
+        most = inverter.continuous_w if inverter else None
+        if most and watts > most:
+            self.faults.append(f"Found {show_power(watts)} of AC, expected {show_power(most)} at the most: the "
+                               "inverter gives no more.")
+            return None
+        return while_running(rig, watts, "ac" if inverter else "dc")
 
     def _day(self, name: str, usual: date, today: date) -> date | None:
         if not self.typed[name]:

@@ -8,6 +8,7 @@ from flask import abort, flash, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from werkzeug.datastructures import MultiDict
 
+from voltaun.core.instants import day_start
 from voltaun.core.outlook.autonomy import momentary
 from voltaun.core.outlook.outlook import Outlook
 from voltaun.core.outlook.plans import SOURCE_OF
@@ -121,6 +122,9 @@ def give_sky() -> ResponseReturnValue:
         abort(400)
     with transaction(context.writer()) as db:
         plans.give_sky(db, g.kept.id, day, look.today, word)
+    sun, night = context.sun(), day_start(day + timedelta(days=1), context.rig().zone)
+    if word and day == look.today and sun and sun.between(look.now, night) <= 0:
+        flash("Kept. The sun is down: today's sky changes nothing any more.")
     # A what-if that is on the page stays.
     query = Asked.of(context.rig(), look.now, request.args).query
     return redirect(url_for("outlook.show", rig_id=g.kept.id, **query) + "#sky", 303)
