@@ -6,7 +6,7 @@ from icalendar import Calendar
 
 from tests.core.bench.test_bench import marks, meter
 from tests.pages.test_pages import PagesCase
-from tests.support import NOW, readings
+from tests.support import NOW, readings, sun_of
 from voltaun.core.bench.runs import INSTRUMENTS, Run
 from voltaun.core.learned.account import reckon
 from voltaun.core.rig.parts import Bank, Engine, Generator, Load, Mains, SolarArray, Stay
@@ -378,6 +378,10 @@ class OfTheUsualSet(BenchCase):
         self.press("marks/0", remove="y")
         self.assertEqual(self.levels(), [(0.88, None), (0.81, 0.0)])
 
+    def learned(self):
+        rig, kept = self.kept().rig, [each.reading for each in kept_readings.everything(self.db, 1)]
+        return reckon(rig, kept, sun_of(rig)).learned
+
     def test_what_is_left_out_is_no_use_of_a_day(self):
         """A fridge that started warm, and then a heater in the night: neither is what the house uses."""
         # What counts falls 0.333 % of 9.60 kWh an hour.
@@ -390,15 +394,14 @@ class OfTheUsualSet(BenchCase):
         self.press("marks/4", reset="yes")
         self.shows("a day", self.show())
 
-        def use_a_day():
-            kept = [each.reading for each in kept_readings.everything(self.db, 1)]
-            return reckon(self.kept().rig, kept, None).learned.use.mean
-        self.assertAlmostEqual(use_a_day(), 9600 * 24 * 0.09 / 27 - 2 * 24, delta=1)  # without the BMS's 2 W
+        self.assertAlmostEqual(self.learned().use.mean, 9600 * 24 * 0.09 / 27 - 2 * 24, delta=1)  # less the BMS
         self.shows("720 Wh", self.client.get("/1/today").text)
+        # The panels were off meanwhile: that is no word on the sky.
+        self.assertEqual(self.learned().share.days, 0)
         self.press("marks/4", reset="no")
-        self.assertGreater(use_a_day(), 1400)
+        self.assertGreater(self.learned().use.mean, 1400)
         self.press("noted", leave_out_hours="0 h")
-        self.assertGreater(use_a_day(), 2000)
+        self.assertGreater(self.learned().use.mean, 2000)
 
     def test_what_a_hand_wrote_stays_and_one_load_alone_tells_nothing_of_a_day(self):
         self.keep(*readings({"soc": 0.5, "note": "mine"}, start=NOW - timedelta(hours=36)))

@@ -1,3 +1,4 @@
+import itertools
 import re
 import unittest
 import xml.etree.ElementTree as ElementTree
@@ -107,6 +108,19 @@ class Drawings(unittest.TestCase):
                             self.assertLessEqual(float(text.get("x")) + 9 * len(text.text), 124)
         self.assertEqual([text.text for text in parts(glass.upright(0.4, 0.2, 0.1, 2.2, 0.44)).iter("text")][-5:-2],
                          ["10", "h 30", "40"])  # 0.44 × 24 = 10.56 h
+
+    def test_nothing_that_the_lying_glass_says_lies_over_another(self):
+        def span(text):
+            wide = (8.6 if "scale-now" in text.get("class") else 7.5) * len(text.text)
+            x, end = float(text.get("x")), "end" in text.get("class")
+            return (x - wide, x) if end else (x, x + wide)
+        for floor in (0.1, 0.2, 0.5, 0.7):
+            for soc in np.linspace(0, 1, 41):
+                drawn = parts(glass.lying(soc, floor, 0.05, 3.0, max(0.0, (soc - floor) * 3.0)))
+                below = sorted(span(text) for text in drawn.iter("text") if float(text.get("y")) > 50)
+                self.assertTrue(all(low >= 0 and high <= 390 for low, high in below), (floor, soc, below))
+                for (_, end), (begin, _) in itertools.pairwise(below):
+                    self.assertLessEqual(end, begin, (floor, soc, below))
 
     def test_fan_covers_the_days_it_is_made_for(self):
         drawn = parts(fan.draw(self.outlook, (0.2, 0.1), ZONE, 1060, 360, 13, "fan"))

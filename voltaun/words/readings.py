@@ -12,7 +12,8 @@ from voltaun.words.units import show_duration, show_energy, show_percent
 
 EVENT_WORDS = {"equalised": "bank equalised", "water": "battery water topped up", "terminals": "terminals cleaned",
                "panels_wiped": "panels wiped", "snow_cleared": "snow cleared off the panels",
-               "oil_changed": "generator's oil changed", "part_changed": "a part changed"}
+               "oil_changed": "generator's oil changed", "part_changed": "a part changed",
+               "panels_off": "panels off since the reading before"}
 """What was done, by the words of `EVENTS`."""
 
 

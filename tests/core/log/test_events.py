@@ -22,6 +22,9 @@ class Done(unittest.TestCase):
         days = {date(2026, 11, day): ("equalised",) for day in (2, 12, 25)}
         self.assertEqual(last_done(days, TODAY), [LastDone("equalised", date(2026, 11, 12), None)])
 
+    def test_that_panels_were_off_is_nothing_done(self):
+        self.assertEqual(last_done({date(2026, 11, 20): ("panels_off",)}, TODAY), [])
+
     def test_the_whole_days_since_stand_beside_as_many_before(self):
         # Wiped on the 14th: the 15th to the 23rd are nine whole days, and nine before are the 5th to the 13th.
         (found,) = last_done({date(2026, 11, 14): ("panels_wiped",)}, TODAY)

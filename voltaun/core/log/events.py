@@ -43,13 +43,13 @@ class LastDone:
 
 
 def last_done(days: dict[date, tuple[str, ...]], today: date) -> list[LastDone]:
-    """Of everything that was ever done, when it was last, in the order of EVENTS.
+    """Of everything that was ever done, when it was last, in the order of EVENTS; that panels were off is nothing done.
 
     days  see `days_of_events`; today  the local day now, which is not over and counts in no stretch
     """
     latest = {event: day for day in sorted(days) if day <= today for event in days[day]}
     return [LastDone(event, latest[event], _beside(latest[event], today) if event in TELLS else None)
-            for event in EVENTS if event in latest]
+            for event in EVENTS if event in latest and event != "panels_off"]
 
 
 def _beside(day: date, today: date) -> Beside | None:

@@ -337,13 +337,14 @@ def _use_as_read(rig: Rig, reading: Reading, hours: float, how: dict[str, Reason
 
 
 def _sun_facts(rig: Rig, ordered: list[Reading], sun: RigSun | None) -> tuple[list[float | None], list[bool]]:
-    """Clear-sky harvest of each interval, Wh, and whether the bank was full in it with the sun still up."""
+    """Clear-sky harvest of each interval, Wh (0 while the panels were off), and whether the bank was full in it with
+    the sun still up."""
     count = len(ordered) - 1
     if sun is None:
         return [None] * count, [False] * count
     at = np.array([reading.at.timestamp() for reading in ordered])
     total = sun.total.at(at)
-    clear = np.diff(total)
+    clear = np.where(["panels_off" in reading.events for reading in ordered[1:]], 0.0, np.diff(total))
     full = np.array([reading.soc is not None and reading.soc >= FULL_SOC for reading in ordered])
     # The end of the day matters only where a full bank begins it.
     night = np.array([day_start(local_day(reading.at, rig.zone) + timedelta(days=1), rig.zone).timestamp()

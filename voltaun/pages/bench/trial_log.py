@@ -10,7 +10,7 @@ from voltaun.core.bench.runs import Run
 from voltaun.core.instants import hours_between
 from voltaun.core.log.reading import Reading
 from voltaun.core.rig.sources import SOURCE_TABLE
-from voltaun.database import bench, readings
+from voltaun.database import bench, readings, rigs
 
 NOTE = "From a drawdown trial"
 
@@ -22,7 +22,8 @@ def counts(run: Run) -> bool:
 
 def follow(db: Connection, rig_id: int, before: Run, after: Run, now: datetime) -> None:
     """Let the log follow a trial that was changed. To be called in a transaction; what a hand wrote down stays."""
-    was, becomes = (_levels(of) if counts(of) else {} for of in (before, after))
+    panels = bool(rigs.there(db, rig_id).rig.arrays)
+    was, becomes = (_levels(of, panels) if counts(of) else {} for of in (before, after))
     for at in was.keys() - becomes.keys() | {at for at in was.keys() & becomes.keys() if was[at] != becomes[at]}:
         kept = readings.at(db, rig_id, at)
         if kept is not None and kept.reading.note == NOTE:
@@ -32,12 +33,14 @@ def follow(db: Connection, rig_id: int, before: Run, after: Run, now: datetime) 
             readings.add(db, rig_id, reading, now)
 
 
-def _levels(run: Run) -> dict[datetime, Reading]:
+def _levels(run: Run, panels: bool) -> dict[datetime, Reading]:
     """The trial's levels as readings. From the second on nothing came in since the one before; what moved the level in
     a stretch that is left out is not booked, and something may have come in."""
     levels = [mark for mark in run.marks if mark.soc is not None]
     made = {mark.at: Reading(mark.at, soc=mark.soc, note=NOTE) for mark in levels}
     nothing: dict[str, Any] = dict.fromkeys((source.wh for source in SOURCE_TABLE), 0.0)
+    if panels:  # which were kept off: no word on the sky
+        nothing["events"] = ("panels_off",)
     for before, mark in pairwise(levels):
         begun = hours_between(run.marks[0].at, before.at) >= run.leave_out_hours
         apart = not begun or any(each.reset for each in run.marks if before.at < each.at <= mark.at)

@@ -73,6 +73,10 @@ def _days(days_per_soc: float | None, everyday: float, soc: float | None, in_han
             yield el("text", hours, x=right + 35, y=y(soc) + 5, class_="scale")
 
 
+_WORDS_WIDE = 80.0
+"""What `14.5 hours` and the like take of the band's width."""
+
+
 def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float | None,
           in_hand: float | None, between: tuple[float, float] | None = None) -> Markup:
     """The band across the top of a phone."""
@@ -90,8 +94,9 @@ def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float |
               el("path", d=f"M{x(everyday):.1f} {top - 5} V{bottom + 5}", class_="floor"),
               el("path", d=f"M{x(hard):.1f} {top} V{bottom}", class_="floor-hard")]
     if soc is not None:
-        side = {"class_": "scale scale-now end"} if soc > 0.6 else {"class_": "scale scale-now"}
-        at = x(soc) - 4 if soc > 0.6 else x(soc) + 4
+        before = right - x(soc) < _WORDS_WIDE  # there is no room behind the level
+        side = {"class_": "scale scale-now end"} if before else {"class_": "scale scale-now"}
+        at = x(soc) - 4 if before else x(soc) + 4
         if between:
             low, high = (x(level) for level in between)
             parts.append(el("path", d=f"M{low:.1f} {bottom - 7} V{bottom - 3} H{high:.1f} V{bottom - 7}",
@@ -101,9 +106,9 @@ def lying(soc: float | None, everyday: float, hard: float, days_per_soc: float |
         if days_per_soc and in_hand is not None:
             days = _in_hand(in_hand)
             parts.append(el("text", days if " " in days else f"{days} days", x=at, y=bottom + 15, **side))
-    if soc is None or soc > everyday:
+    if soc is None or (soc > everyday and (not before or x(everyday) < at - _WORDS_WIDE)):
         parts.append(el("text", "floor", x=x(everyday) - 3, y=bottom + 15, class_="scale end"))
-    if soc is None or soc < 0.75:
+    if soc is None or right - x(soc) > 2 * _WORDS_WIDE:
         parts.append(el("text", "100 %", x=right, y=bottom + 15, class_="scale end"))
     return figure(390, 60, *_told(soc, everyday, hard, in_hand, between), join(parts), name="glass-band",
                   class_="glass-band")
