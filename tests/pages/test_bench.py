@@ -6,13 +6,15 @@ from icalendar import Calendar
 
 from tests.core.bench.test_bench import marks, meter
 from tests.pages.test_pages import PagesCase
-from tests.support import NOW, readings, sun_of
+from tests.support import NOW, readings, sun_of, table
 from voltaun.core.bench.runs import INSTRUMENTS, Run
 from voltaun.core.learned.account import reckon
 from voltaun.core.rig.parts import Bank, Engine, Generator, Load, Mains, SolarArray, Stay
-from voltaun.database import bench, rigs
+from voltaun.core.sky.clear_sky import plane_key
+from voltaun.database import bench, clearsky, rigs
 from voltaun.database import readings as kept_readings
 from voltaun.database.connection import transaction
+from voltaun.pages.bench import trial_log
 
 FREEZER = Load("Freezer", 900, "ac", running_w=120, evidence="label")
 
@@ -403,6 +405,13 @@ class OfTheUsualSet(BenchCase):
         self.press("noted", leave_out_hours="0 h")
         self.assertGreater(self.learned().use.mean, 2000)
 
+    def test_a_stretch_left_out_at_a_reading_without_a_level_is_left_out_too(self):
+        run = Run("drawdown", marks=tuple(replace(mark, reset=n == 1) for n, mark in enumerate(
+            marks((0, 6, 12, 24), soc=(0.9, None, 0.8, 0.7)))))
+        with transaction(self.db):
+            trial_log.follow(self.db, self.rig_id, Run("drawdown"), run, NOW)
+        self.assertEqual([each.reading.answer for each in kept_readings.everything(self.db, 1)], ["", "reset", ""])
+
     def test_what_a_hand_wrote_stays_and_one_load_alone_tells_nothing_of_a_day(self):
         self.keep(*readings({"soc": 0.5, "note": "mine"}, start=NOW - timedelta(hours=36)))
         when = f"{(NOW - timedelta(hours=36)).astimezone(self.rig.zone):%Y-%m-%dT%H:%M}"
@@ -568,6 +577,14 @@ class RigPage(BenchCase):
         self.assertRegex(page, r"Aiming the Fold in November, under a mean sky: 1 × a day [\d.]+ k?Wh, 2 × a day")
         brought = [float(wh) for wh in re.findall(r"\(\+(\d+) Wh\)", page)]  # by the second turn, and by the third
         self.assertEqual(brought, sorted(brought, reverse=True))
+
+    def test_one_that_is_fixed_stands_out_as_long_when_it_is_aimed(self):
+        fixed = SolarArray("Shed", 120, 2, 30, 0)
+        self.save(arrays=(fixed,))
+        aimed = sum(clearsky.aimed_tables(self.db, self.kept().rig, fixed, range(2), date(2026, 11, 24))[1])
+        place = self.kept().rig.place
+        self.assertAlmostEqual(aimed, sum(table(plane_key(place, replace(fixed, aimed_per_day=1, hours_out=15)))))
+        self.shows("as it is fixed", self.client.get("/1/rig?aim=Shed").text)
 
     def test_packs_and_volts_in_a_reading(self):
         self.save(bank=Bank("agm", 12, 110, 1, 2), soc_from="volts", arrays=())

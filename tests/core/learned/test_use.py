@@ -5,13 +5,14 @@ from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
 
-from tests.support import readings, rig
+from tests.support import NOW, readings, rig
 from voltaun.core.instants import zone
 from voltaun.core.learned import season, use
 from voltaun.core.learned.level import use_level
 from voltaun.core.learned.share import ShareLearned, with_spilt
 from voltaun.core.learned.use import Leg, Lot, learn_uses
 from voltaun.core.log.ledger import intervals
+from voltaun.core.log.reading import Reading
 
 HOBART = zone("Australia/Hobart")
 TODAY = date(2026, 11, 25)
@@ -63,6 +64,16 @@ class Legs(unittest.TestCase):
         for hours, count in ((7 * 24, 1), (7 * 24 + 1, 0)):
             long = intervals(rig(arrays=()), readings({"soc": 0.9}, {"use_wh": 900.0}, hours=hours), None)
             self.assertEqual(len(use.day_legs(long)), count, hours)
+
+    def test_what_is_set_apart_counts_in_no_day_and_an_absence_stays_one(self):
+        # 12 h of 1000 Wh, 6 h that are left out, 12 h of 200: a day's leg of the 24 h that count.
+        day = [Reading(NOW + timedelta(hours=hours), **told) for hours, told in (
+            (0, {"soc": 0.9}), (12, {"use_wh": 1000.0}), (18, {"soc": 0.5, "answer": "reset"}),
+            (30, {"use_wh": 200.0}))]
+        self.assertEqual([(leg.hours, leg.use_wh) for leg in use.day_legs(intervals(rig(arrays=()), day, None))],
+                         [(24.0, 1200.0)])
+        away = [Reading(NOW, soc=0.9), Reading(NOW + timedelta(days=10), soc=0.4, answer="reset")]
+        self.assertEqual(len(use.gap_legs(intervals(rig(arrays=()), away, None))), 1)
 
 
 class Spilt(unittest.TestCase):

@@ -207,9 +207,11 @@ class Aiming(unittest.TestCase):
 
     def test_another_turn_brings_its_part_of_the_sun_to_come(self):
         tables = {2: np.full(365 * 48, 100.0), 3: np.full(365 * 48, 110.0), 4: np.full(365 * 48, 112.2)}
-        self.assertAlmostEqual(sun.another_turn(tables, 2, 6, 800), 80.0)
-        self.assertAlmostEqual(sun.another_turn(tables, 3, 6, 800), 16.0)
-        self.assertEqual(sun.another_turn({2: np.zeros(365 * 48), 3: np.zeros(365 * 48)}, 2, 6, 800), 0.0)
+        self.assertAlmostEqual(sun.another_turn(tables, 2, 6, 800, 1), 80.0)
+        self.assertAlmostEqual(sun.another_turn(tables, 3, 6, 800, 1), 16.0)
+        # Under half of a clear sky two thirds of what is brought more is left: 80 Wh of 800 become 53.
+        self.assertAlmostEqual(sun.another_turn(tables, 2, 6, 800, 0.5), 80 * 2 / 3)
+        self.assertEqual(sun.another_turn({2: np.zeros(365 * 48), 3: np.zeros(365 * 48)}, 2, 6, 800, 1), 0.0)
 
     def test_nothing_comes_while_it_is_packed_away(self):
         short = table(sun.plane_key(HOBART, replace(self.ARRAY, hours_out=2)))

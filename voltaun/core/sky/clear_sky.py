@@ -275,7 +275,7 @@ def aiming_gains(tables: dict[int, np.ndarray], rated_w: float, month: int, shar
                          * rated_w * share) for times, table in tables.items()}
 
 
-def another_turn(tables: dict[int, np.ndarray], times: int, month: int, sun_wh: float, share: float = 1.0) -> float:
+def another_turn(tables: dict[int, np.ndarray], times: int, month: int, sun_wh: float, share: float) -> float:
     """What one more aiming brings of the sun that an array aimed so many times a day is to bring yet, Wh.
 
     tables  by times aimed, as in `aiming_gains`, those of `times` and one more; sun_wh  its expected harvest, Wh
