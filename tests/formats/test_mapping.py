@@ -7,7 +7,7 @@ from voltaun.core.learned.account import reckon
 from voltaun.formats import FileFaults
 from voltaun.formats.guessing import guess, open_questions, order_of
 from voltaun.formats.log_csv import read_log
-from voltaun.formats.loose import kind_of
+from voltaun.formats.loose import kind_of, meant
 from voltaun.formats.mapping import SAMPLES, Column, Mapping, read_mapping
 from voltaun.formats.tables import not_a_table, number_of
 from voltaun.formats.translating import Grounds
@@ -125,6 +125,8 @@ class Mapped(unittest.TestCase):
             read_mapping('{"voltaun_mapping": 1, "loose": ["all"]}')
         for exact in ("2,150", "82 %", "2.1 kWh", "-3.5", "1 850", "nobody", "40 to 50"):
             self.assertIsNone(kind_of(exact, True, False), exact)
+        self.assertIsNone(kind_of("about 40", False, False))  # a note may say so
+        self.assertEqual(meant("2026-11-04 Evening", False, True, ("hours",)), "2026-11-04 19:00")
 
     def test_sums_of_days_that_were_left_out_are_not_spread_over_them(self):
         rows = [f"2026-11-{n:02d},0.6,2.0,1.9\n" for n in (1, 2, 3, 7, 8, 9)]

@@ -11,6 +11,8 @@ from tests.simulated import random_rig, truth_of
 from tests.support import NOW, readings, rig, sun_of
 from voltaun.core.learned.account import reckon
 from voltaun.core.learned.doubts import Doubt, doubts, doubts_of_many
+from voltaun.core.learned.left_over import left_of, usual_left
+from voltaun.core.log.ledger import intervals
 from voltaun.core.log.reading import Reading
 from voltaun.core.rig.parts import Generator
 from voltaun.words.sentences import doubt_words
@@ -87,6 +89,10 @@ class Doubted(unittest.TestCase):
         self.assertEqual(self.slip(before, log=first, **day | {"soc": 0.40}), [])
         self.assertEqual(self.slip(before, log=first, **day | {"soc": 0.90, "solar_wh": 500.0})[0][0], "soc")
         self.assertEqual(self.slip(before, log=first, **day | {"soc": 0.05})[0][:2], ("soc", "slip"))
+        # 18 points too few: let pass where the level rose by 32, asked about where it hardly moved.
+        low, flows = Reading(BEFORE.at, soc=0.20), {"solar_wh": 5000.0, "use_wh": 0.0}
+        self.assertEqual(self.slip(low, log=first, soc=0.52, **flows), [])
+        self.assertEqual(self.slip(before, log=first, soc=0.62, solar_wh=2000.0, use_wh=0.0)[0][0], "solar_wh")
 
     def test_what_this_log_leaves_is_nothing_odd_in_it(self):
         # A display that wanders by ten points: what stands out elsewhere is usual here.
@@ -95,6 +101,15 @@ class Doubted(unittest.TestCase):
                                for _ in range(60)), start=NOW - timedelta(days=61))
         for log, asked in ((None, 1), (wandering, 0)):
             self.assertEqual(len(self.slip(BEFORE, log, soc=0.48, solar_wh=2000.0, use_wh=1850.0)), asked)
+
+    def test_neither_a_jump_nor_one_slip_in_forty_is_usual(self):
+        day = {"soc": 0.6, "solar_wh": 2000.0, "use_wh": 1850.0}
+        log = readings(*(day for _ in range(60)), start=NOW - timedelta(days=61))
+        log[30] = replace(log[30], use_wh=9000.0)
+        made = intervals(RIG, log, SUN)
+        self.assertLess(usual_left(made, None, 9600)["read"].most, 0.02)
+        self.assertIsNotNone(left_of(made[0], None, 9600))
+        self.assertIsNone(left_of(replace(made[0], marks=("reset",)), None, 9600))
 
     def test_slips_stand_out_in_made_up_logs_and_honest_readings_do_not(self):
         asked, honest, found, slips = 0, 0, 0, 0

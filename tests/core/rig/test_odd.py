@@ -26,6 +26,7 @@ class Odd(unittest.TestCase):
                  {"bank": replace(bank, everyday_floor=0.05, hard_floor=0.0)}, "bank everyday_floor"),
                 ({"bank": replace(bank, standby_w=50.0)}, {"bank": replace(bank, standby_w=38.0)}, "bank standby_w"),
                 ({"inverter": Inverter(170, 0.9, 2000)}, {"inverter": Inverter(95, 0.9, 2000)}, "inverter idle_w"),
+                ({"inverter": Inverter(62, 0.9, 500)}, {"inverter": Inverter(40, 0.9, 500)}, "inverter idle_w"),
                 ({"arrays": (replace(roof, panel_w=3300),)}, {"arrays": (replace(roof, panel_w=750),)},
                  "arrays Roof panel_w"),
                 ({"arrays": (replace(roof, azimuth_deg=180),)}, {"arrays": (replace(roof, azimuth_deg=90),)},
