@@ -28,6 +28,8 @@ from voltaun.core.sky.clear_sky import RigSun
 DIRECT_SHARE = 0.35
 READ, RECKONED, UNKNOWN = "read", "reckoned", "unknown"
 
+_ALONE = tuple(source for source in SOURCE_TABLE if source.by == ITSELF)
+
 IMPOSSIBLE_SHARE = 1.3
 """Sun above this share of a clear sky cannot be: a slip of the pen, or panels that are not in the rig."""
 
@@ -140,11 +142,12 @@ def intervals(rig: Rig, readings: Iterable[Reading], sun: RigSun | None,
         return []
     clear, sunny_full = _sun_facts(rig, ordered, sun)
     made: list[Interval] = []
-    level, noted = ordered[0].soc, set[str]()
+    level, noted, energy = ordered[0].soc, set[str](), effective_energy(rig).wh
     for n, (before, after) in enumerate(pairwise(ordered)):
-        noted |= {source.name for source in SOURCE_TABLE if getattr(after, source.wh) is not None}
+        noted.update(source.name for source in _ALONE if getattr(after, source.wh) is not None)
         stood = rig.on(local_day(after.at, rig.zone)) if rig.dated else rig
-        line = _Line(stood, effective_energy(stood).wh, before.at, level, after, direct_share, clear[n], noted)
+        holds = effective_energy(stood).wh if rig.dated else energy
+        line = _Line(stood, holds, before.at, level, after, direct_share, clear[n], noted)
         if rig.dated and rig.on(local_day(before.at, rig.zone)).bank != stood.bank:
             line.other_bank()
         line.reckon_harvest()
@@ -159,7 +162,7 @@ class _Line:
 
     def __init__(self, rig: Rig, energy: float, start: datetime, level: float | None, after: Reading,
                  direct_share: float, clear: float | None, noted: set[str]):
-        """noted  the sources that were read by now: what runs by itself and was never read is not there yet"""
+        """noted  the sources running by themselves that were read by now: one that was never read is not there yet"""
         self.rig, self.energy, self.start, self.level, self.after, self.clear = rig, energy, start, level, after, clear
         self.hours = hours_between(start, after.at)
         self.balance = Balance(rig.bank.charge_efficiency, rig.bank.standby_w * self.hours,
