@@ -158,7 +158,9 @@ class Marks(PagesCase):
         answer = self.post("/1/readings/2/answer", {"answer": "reset", "version": 1}, follow_redirects=True).text
         self.shows("the jump is not booked", answer)
         self.assertEqual(self.log()[1].answer, "reset")
-        self.shows("nothing → reset", self.client.get("/1/log?edit=2").text)
+        page = self.client.get("/1/log?edit=2").text
+        self.shows("nothing → reset", page)
+        self.shows("This change of level is not booked: the monitor set itself, or a trial leaves it out.", page)
         edited = self.post("/1/readings/2", {"version": 2, "at": self.log()[1].at.isoformat()[:16], "soc": "99"})
         self.assertEqual((edited.status_code, self.log()[1].answer), (303, "reset"))
         stale = self.post("/1/readings/2/answer", {"answer": "right", "version": 1}, follow_redirects=True).text

@@ -6,7 +6,7 @@ from datetime import date, timedelta
 from zoneinfo import ZoneInfo
 
 from voltaun.core.instants import local_day
-from voltaun.core.log.reading import EVENTS, Reading
+from voltaun.core.log.reading import EVENTS, PANELS_OFF, Reading
 from voltaun.core.log.stretches import LEAST_DAYS_COMPARED
 
 TELLS = ("panels_wiped", "snow_cleared", "part_changed")
@@ -49,7 +49,7 @@ def last_done(days: dict[date, tuple[str, ...]], today: date) -> list[LastDone]:
     """
     latest = {event: day for day in sorted(days) if day <= today for event in days[day]}
     return [LastDone(event, latest[event], _beside(latest[event], today) if event in TELLS else None)
-            for event in EVENTS if event in latest and event != "panels_off"]
+            for event in EVENTS if event in latest and event != PANELS_OFF]
 
 
 def _beside(day: date, today: date) -> Beside | None:

@@ -17,7 +17,7 @@ from itertools import pairwise
 import numpy as np
 
 from voltaun.core.instants import day_start, hours_between, local_day
-from voltaun.core.log.reading import Reading
+from voltaun.core.log.reading import PANELS_OFF, Reading
 from voltaun.core.reasons import Reason, reason
 from voltaun.core.rig.bank import FULL_SOC, effective_energy, soc_from_volts
 from voltaun.core.rig.inverter import dc_energy
@@ -347,7 +347,7 @@ def _sun_facts(rig: Rig, ordered: list[Reading], sun: RigSun | None) -> tuple[li
         return [None] * count, [False] * count
     at = np.array([reading.at.timestamp() for reading in ordered])
     total = sun.total.at(at)
-    clear = np.where(["panels_off" in reading.events for reading in ordered[1:]], 0.0, np.diff(total))
+    clear = np.where([PANELS_OFF in reading.events for reading in ordered[1:]], 0.0, np.diff(total))
     full = np.array([reading.soc is not None and reading.soc >= FULL_SOC for reading in ordered])
     # The end of the day matters only where a full bank begins it.
     night = np.array([day_start(local_day(reading.at, rig.zone) + timedelta(days=1), rig.zone).timestamp()

@@ -14,8 +14,10 @@ from voltaun.core.rig.parts import SKIES
 ANSWERS = ("", "reset", "right")
 """To a mark: nothing yet; yes, the monitor set itself (the jump is no energy); no, the figures are right."""
 
+PANELS_OFF = "panels_off"
+
 EVENTS = ("equalised", "water", "terminals", "panels_wiped", "snow_cleared", "oil_changed", "part_changed",
-          "panels_off")
+          PANELS_OFF)
 """What may have been done: the bank charged to equalise its cells, its water topped up, terminals cleaned; panels wiped
 or cleared of snow; the generator's oil or another part changed; the panels were away or off since the reading
 before, so that what they brought tells nothing of the sky."""

@@ -8,7 +8,7 @@ from typing import Any
 
 from voltaun.core.bench.runs import Run
 from voltaun.core.instants import hours_between
-from voltaun.core.log.reading import Reading
+from voltaun.core.log.reading import PANELS_OFF, Reading
 from voltaun.core.rig.sources import SOURCE_TABLE
 from voltaun.database import bench, readings, rigs
 
@@ -40,7 +40,7 @@ def _levels(run: Run, panels: bool) -> dict[datetime, Reading]:
     made = {mark.at: Reading(mark.at, soc=mark.soc, note=NOTE) for mark in levels}
     nothing: dict[str, Any] = dict.fromkeys((source.wh for source in SOURCE_TABLE), 0.0)
     if panels:  # which were kept off: no word on the sky
-        nothing["events"] = ("panels_off",)
+        nothing["events"] = (PANELS_OFF,)
     for before, mark in pairwise(levels):
         begun = hours_between(run.marks[0].at, before.at) >= run.leave_out_hours
         apart = not begun or any(each.reset for each in run.marks if before.at < each.at <= mark.at)

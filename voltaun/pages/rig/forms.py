@@ -9,9 +9,9 @@ from voltaun.core.rig.fields import FIELDS
 from voltaun.core.rig.parts import CHEMISTRIES, EVIDENCE, PRIORITIES, SOC_FROM, WEEKDAYS
 from voltaun.core.rig.sources import STEADY
 from voltaun.core.units import KINDS, QuantityError, parse
-from voltaun.core.written import degrees, facing, leaning
+from voltaun.core.written import facing, leaning
 from voltaun.pages.days import day_from
-from voltaun.pages.fields import QuantityField, TypedField
+from voltaun.pages.fields import DegreesField, QuantityField, TypedField
 
 
 class ShadeField(TypedField):
@@ -126,13 +126,8 @@ class FigureField(QuantityField):
         return self.legal.expected
 
 
-class PlacedFigure(FigureField):
-    """A latitude or longitude, with a letter of the compass where one is written."""
-
-    def read(self, text: str) -> float:
-        number, sign = degrees(text)
-        value = super().read(number)
-        return -abs(value) if sign < 0 else value
+class PlacedFigure(DegreesField, FigureField):
+    """A latitude or longitude of the rig."""
 
 
 class FacingField(FigureField):
