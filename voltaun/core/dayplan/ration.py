@@ -8,6 +8,7 @@ from voltaun.core.dayplan.ahead import Ahead
 from voltaun.core.dayplan.tonight import uses_by_step
 from voltaun.core.outlook.autonomy import dark_days
 from voltaun.core.rig.parts import PRIORITIES
+from voltaun.core.stats import middle
 
 
 @dataclass(frozen=True)
@@ -28,7 +29,7 @@ def ration(ahead: Ahead) -> list[Rationed]:
     standby = (rig.bank.standby_w * ahead.hours)[:, None]
     load = ready.load[ahead.steps]
     above = (ahead.made.level[ahead.steps.start] - ahead.floor) * ready.energy
-    before = float(np.median(dark_days(above, np.cumsum(load + standby, axis=0), ahead.hours)))
+    before = middle(dark_days(above, np.cumsum(load + standby, axis=0), ahead.hours))
     passed = np.flatnonzero(ahead.passes(ahead.made.level[ahead.steps.start:ahead.steps.stop + 1]))
     clock = grid.clock_hours[ahead.steps]
     months = np.array([day.month for day in grid.days])[grid.day_of_step[ahead.steps]]
@@ -38,7 +39,7 @@ def ration(ahead: Ahead) -> list[Rationed]:
             continue
         spared = uses_by_step(rig, each, clock, months, ahead.hours)
         left = np.maximum(load - spared[:, None].astype(load.dtype), 0.0)
-        gained = float(np.median(dark_days(above, np.cumsum(left + standby, axis=0), ahead.hours))) - before
+        gained = middle(dark_days(above, np.cumsum(left + standby, axis=0), ahead.hours)) - before
         # What passed the floor with it may not without; what did not, does not.
         still = ahead.passes(ahead.run(left[:, passed] - load[:, passed], passed).level).sum() if len(passed) else 0
         if spared.sum() > 0:

@@ -12,6 +12,7 @@ from voltaun.core.rig.loads import hours_shape, load_dc_wh
 from voltaun.core.rig.parts import PRIORITIES, Load
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.sums import dc_power
+from voltaun.core.stats import middle
 
 NEAR = 0.1
 """An allowance is first sought within this part of where it probably is."""
@@ -49,7 +50,7 @@ def tonight(ahead: Ahead) -> Tonight:
         high = max(float((until.max(axis=0) - ahead.floor).max()) * energy, 0.0) + float(
             ahead.ready.harvest[ahead.steps][:ahead.dawn].sum(axis=0).max())
         return Tonight(ahead.until_dawn, _most(ahead, 0.0, high), 0.0, chance)
-    night = float(np.median(ahead.ready.load[ahead.steps][:ahead.dawn].sum(axis=0)))
+    night = middle(ahead.ready.load[ahead.steps][:ahead.dawn].sum(axis=0))
     most = 2.0 * energy
     if ahead.passes(ahead.run(_evenly(ahead) * -most).level).mean() > RISKY:
         return Tonight(ahead.until_dawn, 0.0, night, chance, helps=False)

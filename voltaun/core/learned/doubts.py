@@ -22,6 +22,7 @@ from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import SOURCE_TABLE, SUN
 from voltaun.core.sky.clear_sky import RigSun
 from voltaun.core.sky.model import STARTUP_SHARES
+from voltaun.core.stats import middle
 
 LEAST_LEGS = 4
 """With fewer days known the log says nothing of what is usual."""
@@ -195,7 +196,7 @@ def _usual_use(rig: Rig, learned: Learned) -> tuple[float | None, float, float]:
     if use and use.intervals >= LEAST_LEGS:
         rates = np.sort(use.rates)
         seldom = min(2, len(rates) // 8)
-        return float(np.median(rates)), float(rates[seldom]), float(rates[-1 - seldom])
+        return middle(rates), float(rates[seldom]), float(rates[-1 - seldom])
     listed = daily_use(rig)
     return (listed, listed, listed) if listed else (None, 0.0, 0.0)
 

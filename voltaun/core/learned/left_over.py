@@ -17,6 +17,7 @@ from voltaun.core.log.reading import Reading
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import SOURCE_TABLE
 from voltaun.core.sky.clear_sky import RigSun
+from voltaun.core.stats import middle
 
 LEAST_KNOWN = 8
 """With fewer intervals known nothing is said of what is usual."""
@@ -71,9 +72,9 @@ def usual_left(made: Iterable[Interval], use: UseLearned | None, energy_wh: floa
 
 
 def _usual(left: np.ndarray) -> Usual:
-    middle = float(np.median(left))
-    off = np.sort(np.abs(left - middle))
-    return Usual(middle, 1.4826 * float(np.median(off)), float(off[-1 - min(2, len(off) // CUT)]))
+    usual = middle(left)
+    off = np.sort(np.abs(left - usual))
+    return Usual(usual, 1.4826 * middle(off), float(off[-1 - min(2, len(off) // CUT)]))
 
 
 @dataclass(frozen=True)

@@ -18,6 +18,7 @@ from voltaun.core.log.reading import Reading
 from voltaun.core.rig.bank import effective_energy
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.clear_sky import RigSun
+from voltaun.core.stats import middle
 
 BLOCK_DAYS = 45
 """The brightest days of so many are compared."""
@@ -88,7 +89,7 @@ def yield_step(rig: Rig, made: Sequence[Interval], readings: Sequence[Reading], 
     if apart < LEAST_STEP:
         return None
     sides = ((days[:n][::-1], shares[:n][::-1]), (days[n:], shares[n:]))
-    bright = [float(np.median(_tops(*side))) for side in sides]
+    bright = [middle(_tops(*side)) for side in sides]
     day = _turn(days, shares, float(np.sqrt(bright[0] * bright[1])), n, way)
     return YieldStep(date.fromordinal(day), bright[1] / bright[0], (bright[0], bright[1]))
 

@@ -16,6 +16,7 @@ from voltaun.core.outlook.prepare import Prepared
 from voltaun.core.outlook.simulate import Futures
 from voltaun.core.rig.loads import hourly_shapes, load_dc_wh
 from voltaun.core.rig.parts import Charger, Generator, Load
+from voltaun.core.stats import middle
 
 ADVISED_DAYS = 3
 """So many local days after today the advice looks ahead."""
@@ -94,7 +95,7 @@ class Search:
     def _read_again(self) -> float:
         """When the level will likely be read again, by the rhythm of the last readings, epoch seconds."""
         ends = [interval.end.timestamp() for interval in self.ready.ask.known.account.intervals[-RHYTHM:]]
-        gap = float(np.median(np.diff(ends))) if len(ends) > 2 else 86_400.0
+        gap = middle(np.diff(ends)) if len(ends) > 2 else 86_400.0
         next_one = self.ready.standing.read_at.timestamp() + float(np.clip(gap, 6 * 3600, 36 * 3600))
         return max(float(self.bounds[0]) + 3600, next_one)
 
