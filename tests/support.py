@@ -66,6 +66,15 @@ def random_rig(rng: random.Random) -> Rig:
     return rig(bank=bank, vehicles=(Engine("Ute", 300),), generators=(Generator("Set", 900, 0.7),))
 
 
+@cache
+def empty_database() -> bytes:
+    """A database file that has had its migrations and holds nothing, made once for all tests of this process."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "empty.db"
+        connection.prepare(path)
+        return path.read_bytes()
+
+
 class DatabaseCase(unittest.TestCase):
     """A test with a fresh database file and one rig in it."""
 
@@ -73,6 +82,7 @@ class DatabaseCase(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.path = Path(folder.name) / "test.db"
+        self.path.write_bytes(empty_database())
         connection.prepare(self.path)
         self.db = connection.connect(self.path)
         self.addCleanup(self.db.close)
