@@ -36,7 +36,8 @@ def ledger_table(account: Account, zone: ZoneInfo) -> str:
     learned = account.learned
     if learned.use:
         spread = f", give or take {show_energy(learned.use.sd)}" if learned.use.sd is not None else ""
-        lines.append(f"Use: {show_energy(learned.use.mean)} a day{spread} ({learned.use.intervals} days).")
+        rests_on = sentences.logged(learned.use.intervals, learned.use.hours)
+        lines.append(f"Use: {show_energy(learned.use.mean)} a day{spread} ({rests_on}).")
     share = learned.share
     lines.append(f"Sun: {share.mean:.0%} of clear sky on the average, 8 days in 10 between {share.quantile(0.1):.0%} "
                  f"and {share.quantile(0.9):.0%} ({share.days} days, {share.capped_days} of them capped).")

@@ -73,6 +73,11 @@ def counted(n: int, what: str) -> str:
     return f"{n or 'no'} {what}{'' if n in (0, 1) else 's'}"
 
 
+def logged(days: int, hours: float | None) -> str:
+    """What of a log a figure rests on: `9 logged days`, or `9 h of the log` while it has no whole day."""
+    return counted(days, "logged day") if hours is None else f"{show_duration(hours)} of the log"
+
+
 def range_of(low: float, high: float, show: Callable[[float], str]) -> str:
     """A range: `21–96 %`, `250–800 Wh`; one figure where both ends read alike."""
     first, last = show(low), show(high)
@@ -280,7 +285,8 @@ def rests_on(outlook: Outlook) -> str:
         return "The use is that of your list of loads: the log tells none yet. Take all of this as a first guess."
     if of.days_known >= LITTLE_DAYS:
         return ""
-    return f"This rests on {days(of.days_known)} of your log: take it as a first guess, and each reading narrows it."
+    told = f"{days(of.days_known)} of your log" if of.hours_known is None else logged(0, of.hours_known)
+    return f"This rests on {told}: take it as a first guess, and each reading narrows it."
 
 
 def moment(at: datetime, today: date, zone: ZoneInfo) -> str:

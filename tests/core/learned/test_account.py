@@ -1,10 +1,12 @@
 import unittest
+from datetime import UTC, datetime, timedelta
 
 import numpy as np
 from scipy import stats
 
 from tests.support import NOW, readings, rig, sun_of
 from voltaun.core.learned.account import reckon
+from voltaun.core.rig.parts import Load
 from voltaun.core.sky.model import STARTUP_SHARES, STARTUP_SKIES
 from voltaun.core.stats import right_censored
 from voltaun.demo import honey_house
@@ -30,6 +32,44 @@ class Censoring(unittest.TestCase):
         points, weights = right_censored(np.minimum(true, cap), true > cap, np.ones(4000))
         self.assertAlmostEqual(points @ weights, 0.5, delta=0.02)
         self.assertLess(np.minimum(true, cap).mean(), 0.45)
+
+
+class FirstNight(unittest.TestCase):
+    """Nine hours of the dark, from 80 to 74 % of 9600 Wh: 576 Wh less 18 Wh of standby are 558 Wh."""
+
+    DUSK = datetime(2026, 11, 1, 11, 0, tzinfo=UTC)
+    NIGHT = readings({"soc": 0.80}, {"soc": 0.74, "solar_wh": 0.0}, start=DUSK, hours=9)
+
+    def use(self, of=None, log=None):
+        of = of or rig()
+        return reckon(of, log or self.NIGHT, sun_of(of)).learned.use
+
+    def test_a_single_night_tells_a_day_with_its_doubt(self):
+        use = self.use()
+        self.assertAlmostEqual(use.mean, 558 / 9 * 24, delta=0.1)
+        # Two levels of one per cent each are 135.8 Wh of 558, beside the 0.4 of any few hours.
+        self.assertAlmostEqual(use.sd / use.mean, (0.4 ** 2 + (135.8 / 558) ** 2) ** 0.5, places=3)
+        self.assertEqual((use.intervals, use.hours, use.read_share), (0, 9.0, 0.0))
+
+    def test_those_hours_weigh_by_the_list(self):
+        # 22:00 to 7:00: the lamp's two hours till midnight are half of a day of its four; it is 300 of 540 Wh.
+        lamp, fridge = Load("Lamp", 300, "dc", pattern=("hours", 20, 24)), Load("Fridge", 240, "dc")
+        self.assertAlmostEqual(self.use(rig(loads=(lamp, fridge))).mean, 558 / ((150 + 90) / 540), delta=0.2)
+
+    def test_too_short_or_too_little_tells_nothing(self):
+        for hours, shown in ((5.9, {"soc": 0.7}), (9, {"soc": 0.79}), (9, {"soc": 0.7, "answer": "reset"})):
+            log = readings({"soc": 0.8}, shown | {"solar_wh": 0.0}, start=self.DUSK, hours=hours)
+            self.assertIsNone(self.use(log=log), shown)
+
+    def test_a_use_that_was_read_has_no_error_of_levels_and_days_take_its_place(self):
+        rows = readings({"soc": 0.80}, {"soc": 0.74, "solar_wh": 0.0, "use_wh": 600.0}, start=self.DUSK, hours=9)
+        use = self.use(log=rows)
+        self.assertAlmostEqual(use.mean, 1600, delta=0.1)
+        self.assertAlmostEqual(use.sd, 640, delta=0.1)
+        later = readings({"soc": 0.7, "solar_wh": 0.0, "use_wh": 400.0}, start=rows[-1].at + timedelta(hours=15))
+        use = self.use(log=[*rows, *later])
+        self.assertEqual((use.intervals, use.hours), (1, None))
+        self.assertAlmostEqual(use.mean, 1000, delta=0.1)
 
 
 class Learning(unittest.TestCase):

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from voltaun.core.instants import day_start
 from voltaun.core.learned.capacity_fit import NINE_IN_TEN, Estimate, Held, held
 from voltaun.core.learned.change_points import Draw, draws
+from voltaun.core.learned.hours import first_use
 from voltaun.core.learned.left_over import Usual, usual_left
 from voltaun.core.learned.share import ShareLearned, share_of, with_spilt
 from voltaun.core.learned.use import UseLearned, as_listed_now, day_legs, use_of
@@ -75,7 +76,7 @@ def reckon(rig: Rig, readings: Iterable[Reading], sun: RigSun | None) -> Account
 def learn(rig: Rig, made: list[Interval]) -> Learned:
     """What a rig's intervals teach."""
     legs, energy = day_legs(made), effective_energy(rig).wh
-    use = use_of(as_listed_now(rig, legs))
+    use = use_of(as_listed_now(rig, legs)) or first_use(rig, made, energy)
     if rig.bank.from_day is not None:  # what the bank before it held says nothing of this one
         begun = day_start(rig.bank.from_day, rig.zone)
         made = [interval for interval in made if interval.start >= begun]

@@ -8,6 +8,7 @@ and a and b follow from how each day's use was shared among its readings, by lea
 near nothing (A. E. Hoerl and R. W. Kennard, "Ridge regression", Technometrics 12 (1970)).
 """
 
+import math
 from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -15,7 +16,7 @@ from datetime import datetime
 
 import numpy as np
 
-from voltaun.core.learned.use import grouped
+from voltaun.core.learned.use import UseLearned, grouped
 from voltaun.core.log.ledger import READ, Interval
 from voltaun.core.rig.loads import daily_use, hourly_shape
 from voltaun.core.rig.rig import Rig
@@ -55,6 +56,37 @@ class Lean:
     def shape(self, rig: Rig, month: int) -> np.ndarray:
         """The mean share of a day's use in each clock hour of a month (1–12), shape (24,)."""
         return np.asarray(self.shapes(rig, (month,), np.zeros((2, 1)))[0, :, 0])
+
+
+LEAST_HOURS, LEAST_PART = 6.0, 0.1
+"""From so many hours on, and so large a part of the day's use by the list, a stretch tells a use a day."""
+
+STRETCH_DOUBT, LEVEL_ERROR = 0.4, 0.01
+"""A day's use by a few hours of it is in doubt as much as one by a list (a share, one standard deviation), and a level
+that is shown in whole percent by so much of the bank."""
+
+
+def first_use(rig: Rig, made: Sequence[Interval], energy_wh: float) -> UseLearned | None:
+    """Use a day while the log has no leg of about a day, as after a single night: what was used over the part of a
+    day's use that those hours have by the list of loads (without one, by their time).
+
+    energy_wh  what the bank holds, Wh: where the use follows from levels, their error is part of the doubt. None with
+    fewer than `LEAST_HOURS`, and where what was used is less than its doubt.
+    """
+    told = [each for each in made if each.use_wh is not None and not each.marked and not each.at_least]
+    hours = sum(each.hours for each in told)
+    if hours < LEAST_HOURS:
+        return None
+    used = sum(each.use_wh or 0.0 for each in told)
+    part = sum(float(_over(_running(hourly_shape(rig, each.end.astimezone(rig.zone).month)), each, rig)[0])
+               for each in told)
+    reckoned = [each for each in told if each.use_basis != READ]
+    error = energy_wh * LEVEL_ERROR * math.sqrt(2 * len(reckoned))
+    if part < LEAST_PART or used <= error:
+        return None
+    mean = used / part
+    return UseLearned(np.array([mean]), mean, mean * math.hypot(STRETCH_DOUBT, error / used),
+                      1 - sum(each.hours for each in reckoned) / hours, hours)
 
 
 class Shares:

@@ -41,17 +41,19 @@ class UseLearned:
     """Use on the DC side, Wh per 24 h: each leg's rate, their mean by time and their spread.
 
     read_share is how much of that time the use was read; reckoned use holds a hidden draw already.
+    hours  that it rests on where no leg is about a day long (see `hours.first_use`), else None
     """
 
     rates: np.ndarray
     mean: float
     sd: float | None
     read_share: float = 1.0
+    hours: float | None = None
 
     @property
     def intervals(self) -> int:
-        """How many legs it rests on."""
-        return len(self.rates)
+        """How many legs of about a day it rests on."""
+        return 0 if self.hours is not None else len(self.rates)
 
 
 def day_legs(made: Sequence[Interval]) -> list[Leg]:

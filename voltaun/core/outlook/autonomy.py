@@ -11,7 +11,8 @@ from voltaun.core.rig.rig import Rig
 
 @dataclass(frozen=True)
 class Drain:
-    """What leaves the bank in a day with nothing coming in, Wh, and where the figure comes from."""
+    """What leaves the bank in a day with nothing coming in, Wh, and where the figure comes from: `days_known` of the
+    log, or so many hours of it while it has no whole day."""
 
     use_wh: float
     standby_wh: float
@@ -19,6 +20,7 @@ class Drain:
     sd_wh: float
     days_known: int
     basis: str  # "log" or "loads"
+    hours_known: float | None = None
 
     @property
     def wh(self) -> float:
@@ -37,6 +39,8 @@ def drain(rig: Rig, learned: Learned | None, month: int | None) -> Drain | None:
         use, days = learned.use, learned.use.intervals
         spread = ((days * (use.sd or 0) ** 2 + 3 * (0.25 * use.mean) ** 2) / (days + 3)) ** 0.5
         hidden = learned.steady_draw_w * 24 * use.read_share
+        if use.hours is not None:
+            return Drain(use.mean, standby, hidden, use.sd or 0.0, 0, "log", use.hours)
         return Drain(use.mean, standby, hidden, spread, days, "log")
     listed = daily_use(rig, month)
     if not listed:
