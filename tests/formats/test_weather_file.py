@@ -165,6 +165,11 @@ class Prices(unittest.TestCase):
     def test_a_list_in_either_way_of_writing(self):
         (set_,) = read_prices(b"name;kind;size;price;fuel_price;litres_per_hour\nQuiet set;generator;700;650;1,8;0,4\n")
         self.assertEqual((set_.kind, set_.size, set_.litres_per_hour, set_.fuel_price), ("generator", 700, 0.4, 1.8))
+        (lean,) = read_prices(b"name,kind,size,idle_w,surge_w,years,cycles\nLean,inverter,1200,4.5,2500,9,1\n")
+        self.assertEqual((lean.kind, lean.size, lean.idle_w, lean.surge_w), ("inverter", 1200, 4.5, 2500))
+        self.assertEqual((lean.years, lean.cycles), (9, 1))
+        with self.assertRaisesRegex(PriceListFault, "line 2, size: found 5 for a inverter"):
+            read_prices(b"name,kind,size\nLean,inverter,5\n")
         with self.assertRaisesRegex(PriceListFault, "line 2: found litres_per_hour -1, expected 0 or more"):
             read_prices(b"name,kind,size,litres_per_hour\nSet,generator,700,-1\n")
         comma = read_prices(b"name,kind,size,price,weight_kg,area_m2\nPanel 330,panel,330,180.5,18,1.7\n"

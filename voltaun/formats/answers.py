@@ -167,7 +167,8 @@ def _simulation(found: Additions, say: Callable[[Reason], str]) -> dict[str, Any
                 "generator_hours": _n(recorded.generator_h)},
             "log_again": again and {"days": again.days, "days_below_everyday_floor": _n(again.below),
                                     "unserved_wh": _n(again.unserved_wh), "spilt_wh": _n(again.spilt_wh)},
-            "price": _n(choice.price), "fuel_price": _n(choice.fuel_price), "weight_kg": _n(choice.weight_kg),
+            "price": _n(choice.price), "fuel_price": _n(choice.fuel_price),
+            "cost_a_year_guess": _n(choice.cost_a_year), "weight_kg": _n(choice.weight_kg),
             "roof_m2": _n(choice.roof_m2), "ruled_out": [say(why) for why in choice.ruled_out],
             "unbeaten": found.unbeaten[n]})
     return {"years": found.ask.years, "weather_from": list(found.sources), "target_short_days": found.ask.most_days,

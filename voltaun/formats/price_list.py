@@ -7,13 +7,15 @@ from collections.abc import Iterable
 from voltaun.core.sizing.choices import PRODUCTS, Product
 from voltaun.formats import EMPTY_LINES, OneFault, hollow
 
-COLUMNS = ("name", "kind", "size", "price", "weight_kg", "area_m2", "for", "litres_per_hour", "fuel_price")
-FIGURES = ("size", "price", "weight_kg", "area_m2", "litres_per_hour", "fuel_price")
+COLUMNS = ("name", "kind", "size", "price", "weight_kg", "area_m2", "for", "litres_per_hour", "fuel_price",
+           "idle_w", "surge_w", "years", "cycles")
+FIGURES = tuple(name for name in COLUMNS if name not in ("name", "kind", "for"))
 MOST = 500
 
 USUAL = {"panel": (5, 1500, "W of one, 5 to 1500"), "battery": (20, 200_000, "Wh of one, 20 to 200,000"),
          "charger": (5, 20_000, "W, 5 to 20,000"), "controller": (5, 50_000, "W, 5 to 50,000"),
          "generator": (100, 20_000, "W into the bank, 100 to 20,000"),
+         "inverter": (20, 30_000, "W for long, 20 to 30,000"),
          "load": (0.1, 100_000, "Wh a day, 0.1 to 100,000")}
 """The sizes that there are, by kind: another is more often a price or a weight in the wrong column."""
 
@@ -26,8 +28,10 @@ def read_prices(data: bytes) -> list[Product]:
     """The products of a list, all of them or none.
 
     Columns as in `COLUMNS`, commas or semicolons between (with semicolons a decimal comma is understood). The size is
-    W of a panel, a charger or a controller, W into the bank of a generator, Wh of a battery, Wh a day of a load; the
-    rest may be blank: `for` names the load that a product replaces, or the engine or generator that a charger serves.
+    W of a panel, a charger or a controller, W into the bank of a generator, W for long of an inverter, Wh of a battery,
+    Wh a day of a load; the rest may be blank: `for` names the load that a product replaces, or the engine or generator
+    that a charger serves, `idle_w` is what an inverter takes by itself and `surge_w` what it gives for a moment,
+    `years` how long one lasts, and `cycles` how many of them a battery does.
     Raises PriceListFault.
     """
     try:

@@ -153,6 +153,13 @@ def runs(found: Additions, n: int) -> str:
     return f", about {_round(hours)} h{litres} a year"
 
 
+def also_runs(found: Additions, of: Choice) -> list[str]:
+    """What an option's inverter starts and runs beyond today's, in a sentence; none where that is nothing."""
+    from voltaun.core.sizing.choices import newly_run
+    names = newly_run(found.ask.rig, found.ask.offer.products, of)
+    return [f"It starts and runs {' and '.join(names)}, which today’s inverter does not."] if names else []
+
+
 def _round(value: float) -> str:
     """Two figures of it, as one would say it."""
     return f"{float(f'{value:.2g}'):,.0f}"

@@ -18,9 +18,10 @@ from voltaun.core.rig.parts import Engine, Generator, Inverter, Load, SolarArray
 from voltaun.core.sizing.again import LevelsAgain, _at_midnight, levels_again
 from voltaun.core.sizing.banks import more_takes, string_energy
 from voltaun.core.sizing.candidates import Candidate, compare, with_candidate
-from voltaun.core.sizing.choices import Choice, Limits, Product, all_choices, not_run, offer_of, with_fuel
+from voltaun.core.sizing.choices import Choice, Limits, Product, all_choices, newly_run, not_run, offer_of, with_fuel
 from voltaun.core.sizing.frontier import answer, unbeaten
 from voltaun.core.sizing.lanes import Lane
+from voltaun.core.sizing.lives import battery_years, with_cost_a_year
 from voltaun.core.sizing.measures import Measure
 from voltaun.core.sizing.simulation import _moved_by, outcome_of, simulate_additions
 from voltaun.core.sizing.suns import Aims, own_plane_of
@@ -37,6 +38,54 @@ PANEL, BIG = Product("Panel 300", "panel", 300, 150.0), Product("Panel 440", "pa
 CONTROLLER = Product("Controller", "controller", 3000, 400.0)
 FREEZER = Product("Chest freezer 340", "load", 340, 600.0)
 CHARGER = Product("Charger", "charger", 500, 310.0)
+
+
+class Lives(unittest.TestCase):
+    """A bank of 9600 Wh that 4000 Wh leave in a day: 365 × 4000 × 0.65 / 9600 = 98.9 full cycles a year."""
+
+    UNIT = Product("Unit", "battery", 4800, 960.0)
+
+    def of(self, *parts, price=1.0, **rest):
+        made = Choice(0, 0, Lane(), price=price, parts=parts, **rest)
+        return with_cost_a_year(OF, made, 4000.0).cost_a_year
+
+    def test_a_battery_lasts_by_its_cycles_or_on_the_shelf(self):
+        cycles = 365 * 4000 * 0.65 / 9600
+        self.assertAlmostEqual(battery_years(OF, self.UNIT, cycles), 15)  # 4000 × 0.8 / 98.9 would be 32
+        self.assertAlmostEqual(battery_years(OF, replace(self.UNIT, cycles=1000), cycles), 800 / cycles)
+        self.assertAlmostEqual(battery_years(OF, replace(self.UNIT, years=8.0), cycles), 8)
+        self.assertEqual(battery_years(OF, self.UNIT, 0.0), 15)
+        acid = replace(OF, bank=replace(OF.bank, chemistry="agm"))
+        self.assertAlmostEqual(battery_years(acid, self.UNIT, cycles), 300 / cycles)
+
+    def test_each_price_over_its_life_and_a_years_fuel(self):
+        self.assertAlmostEqual(self.of((2, self.UNIT)), 2 * 960 / 15)
+        # With a string more the bank is twice as large: half of the cycles, and twice the years.
+        lane = Lane(strings=1)
+        short_lived = replace(self.UNIT, cycles=500)
+        made = replace(Choice(0, 1, lane, price=1.0), parts=((2, short_lived),))
+        self.assertAlmostEqual(with_cost_a_year(OF, made, 4000.0).cost_a_year,
+                               2 * 960 / (400 / (365 * 4000 * 0.65 / 19_200)))
+        self.assertAlmostEqual(self.of((3, PANEL), (1, CONTROLLER)), 3 * 150 / 25 + 400 / 12)
+        self.assertAlmostEqual(self.of((1, replace(CHARGER, years=5.0))), 310 / 5)
+        self.assertAlmostEqual(self.of(fuel_price=500.0), 50)
+        self.assertIsNone(self.of((1, PANEL), price=None))
+
+    def test_what_saves_use_spares_the_batteries(self):
+        lane = Lane(more_wh=np.full(24 * 395, -1000 / 24))
+        made = replace(Choice(0, 0, lane, price=1.0), parts=((1, replace(self.UNIT, cycles=500)),))
+        self.assertAlmostEqual(with_cost_a_year(OF, made, 4000.0).cost_a_year,
+                               960 / (400 / (365 * 3000 * 0.65 / 9600)))
+
+    def test_every_option_of_a_priced_list_has_its_cost(self):
+        made = all_choices(OF, offer_of(OF, panels=2, strings=1, products=(PANEL, self.UNIT, CHARGER)))
+        whole = [of for of in made if of.price is not None]
+        for of in whole:
+            self.assertAlmostEqual(sum(count * product.price for count, product in of.parts), of.price)
+        self.assertTrue(any(len(of.parts) == 2 for of in whole))
+        for wrong in ({"years": 0.0}, {"years": 101.0}, {"cycles": -1.0}):
+            with self.assertRaises(ValueError):
+                replace(PANEL, **wrong)
 
 
 class Products(unittest.TestCase):
@@ -90,6 +139,41 @@ class Products(unittest.TestCase):
         self.assertEqual(len([of for of in all_choices(of, offer_of(of, panels=0, strings=0, products=(product,)))
                               if of.generator]), 1)
 
+    def test_an_inverter_takes_the_place_of_the_rigs(self):
+        lean = Product("Inverter 2100", "inverter", 2100, 300.0, 6.0, idle_w=6.0)
+        alone, *_, with_two = [of for of in all_choices(OF, self.offer(PANEL, lean)) if of.bought]
+        # 18 W by itself before, 6 W now: 12 Wh an hour saved at the battery.
+        self.assertEqual((set(alone.lane.more_wh), alone.price, with_two.price), ({-12.0}, 300.0, 600.0))
+        self.assertEqual((alone.ruled_out, not_run(OF, self.offer(lean)), newly_run(OF, (lean,), alone)), ((), [], []))
+        # By its size 1 % of its W, and no less than 5 W.
+        for watts, idle in ((4000, 40.0), (300, 5.0)):
+            offer = self.offer(replace(lean, size=watts, idle_w=None), panels=0)
+            (made,) = [of for of in all_choices(OF, offer) if of.bought]
+            self.assertEqual(set(made.lane.more_wh), {idle - 18})
+        # The kettle's 2000 W ran before, on 2000; an inverter that is switched off for half of the day saves half.
+        (small, *_) = [of for of in all_choices(OF, self.offer(replace(lean, size=1500))) if of.bought]
+        self.assertEqual([(why.code, why.figures["name"]) for why in small.ruled_out], [("does_not_run", "Kettle")])
+        starts = replace(OF, loads=(*OF.loads[:1], replace(OF.loads[1], surge_w=2300)))
+        for surge, out in ((None, ["does_not_start"]), (2500, [])):
+            offer = offer_of(starts, panels=0, products=(replace(lean, surge_w=surge),))
+            (made,) = [of for of in all_choices(starts, offer) if of.bought]
+            self.assertEqual([why.code for why in made.ruled_out], out)
+        half = replace(OF, inverter=replace(OF.inverter, hours_on_per_day=12.0))
+        (made, *_) = [of for of in all_choices(half, offer_of(half, products=(lean,))) if of.bought]
+        self.assertEqual(set(made.lane.more_wh), {-6.0})
+
+    def test_an_inverter_that_runs_more_says_what(self):
+        of = replace(OF, inverter=replace(OF.inverter, continuous_w=1500, surge_w=None))
+        large = Product("Inverter 3000", "inverter", 3000, 700.0)
+        (made, *_) = [each for each in all_choices(of, offer_of(of, products=(large,))) if each.bought]
+        self.assertEqual((made.ruled_out, newly_run(of, (large,), made)), ((), ["Kettle"]))
+        found = SimpleNamespace(ask=SimpleNamespace(rig=of, offer=SimpleNamespace(products=(large,))))
+        self.assertEqual(words.also_runs(found, made), ["It starts and runs Kettle, which today’s inverter does not."])
+        self.assertEqual(words.also_runs(found, replace(made, bought=())), [])
+        without = replace(OF, inverter=None, loads=OF.loads[2:])
+        (made, *_) = [each for each in all_choices(without, offer_of(without, products=(large,))) if each.bought]
+        self.assertEqual((set(made.lane.more_wh), newly_run(without, (large,), made)), ({30.0}, []))
+
     def test_batteries_of_another_kind_are_a_second_bank(self):
         product = Product("Pack", "battery", 2400, 500.0, 20.0)
         made = [of for of in all_choices(OF, self.offer(product, strings=2, panels=0)) if of.bought]
@@ -108,7 +192,11 @@ class Products(unittest.TestCase):
         for asked, watts, missing in ((None, 300, "Panel 440"), ("Panel 440", 440, "Panel 300")):
             offer = self.offer(PANEL, BIG, panel=asked)
             self.assertEqual(all_choices(OF, offer)[1].lane.added_w, watts)
-            self.assertEqual(not_run(OF, offer), [(missing, "panel")])
+            self.assertEqual(not_run(OF, offer), [(missing, "panel")])  # the controller passes neither of them more
+            free = replace(OF, arrays=(replace(OF.arrays[0], controller_limit_w=None),))
+            self.assertEqual(not_run(free, offer), [])
+            self.assertIn((f"1 × {missing}",), [of.bought for of in all_choices(free, offer)])
+            self.assertEqual(not_run(free, replace(offer, panels=0)), [(missing, "panel")])
         self.assertIn("Panel 440 was not run: another panel", words.not_run([("Panel 440", "panel")])[0])
 
     def test_panels_beside_the_second_array_are_like_its_own(self):

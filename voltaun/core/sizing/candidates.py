@@ -102,7 +102,7 @@ def compare(rig: Rig, candidate: Candidate, learned: Learned, sun_wh: Sequence[f
     a_day = _use(rig, of, learned)
     each = tuple(_of_load(of, load, usable) for load in rig.loads if load.daily_wh > 0)
     into = usable / of.bank.charge_efficiency
-    return Compared(candidate, of, tuple(_cannot(rig, of, candidate)), usable, usable * _arrives(of, a_day),
+    return Compared(candidate, of, tuple(cannot(of)), usable, usable * _arrives(of, a_day),
                     usable / a_day * 24 if a_day else float("inf"), each, _fill(rig, candidate, into, sun_wh),
                     into / min(candidate.socket_w, charge_limit(of)) if candidate.socket_w else None,
                     into / min(rig.generators[0].gives_w, charge_limit(of)) if rig.generators else None)
@@ -154,16 +154,16 @@ def _arrives(of: Rig, a_day: float) -> float:
     return max(0.0, 1 - lost / a_day)
 
 
-def _cannot(rig: Rig, of: Rig, candidate: Candidate) -> list[Reason]:
-    """Loads that it does not start or run, and the set that it does not run at once."""
-    ac = [load for load in rig.loads if load.side == "ac"]
+def cannot(of: Rig) -> list[Reason]:
+    """The loads that a rig does not start or run by its inverter's label, and the set that it does not run at once."""
+    ac = [load for load in of.loads if load.side == "ac"]
     if ac and of.inverter is None:
         return [reason("no_inverter_for", name=", ".join(load.name for load in ac))]
     if of.inverter is None:
         return []
     most, surge = of.inverter.continuous_w, of.inverter.surge_w or of.inverter.continuous_w
     found = [why for load in ac if (why := _alone(of, load))]
-    together, starting = largest_set_running(rig), largest_surge(rig)
+    together, starting = largest_set_running(of), largest_surge(of)
     if not found and _over(together, most):
         return [reason("not_at_once", value=together, most=most)]
     if not found and _over(starting, surge):

@@ -9,15 +9,26 @@ from typing import Any
 
 from voltaun.core.reasons import Reason, reason
 from voltaun.core.rig.bank import charge_limit, controller_limit, rated_energy
-from voltaun.core.rig.parts import Generator, Load, SolarArray
+from voltaun.core.rig.parts import Generator, Inverter, Load, SolarArray
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing import FUEL_YEARS
 from voltaun.core.sizing.banks import more_takes, string_energy
+from voltaun.core.sizing.candidates import cannot
 from voltaun.core.sizing.lanes import Lane
-from voltaun.core.sizing.measures import Measure, aims_of, fits, replacing, usual_measures, usual_rule, with_measure
+from voltaun.core.sizing.measures import (
+    Measure,
+    aims_of,
+    fits,
+    replacing,
+    usual_measures,
+    usual_rule,
+    with_idle_of,
+    with_inverter,
+    with_measure,
+)
 from voltaun.core.sizing.suns import AS_THEY_ARE, Aims
 
-PRODUCTS = ("panel", "battery", "charger", "controller", "generator", "load")
+PRODUCTS = ("panel", "battery", "charger", "controller", "generator", "inverter", "load")
 """Kinds of products on a price list."""
 
 HARDLY_TAKES = 1.5
@@ -27,9 +38,12 @@ HARDLY_TAKES = 1.5
 class Product:
     """A product that the user has written down: what one costs, weighs and covers; None what is not known.
 
-    size  W of a panel, a charger or a controller, W into the bank of a generator, Wh of a battery, Wh a day of a load
+    size  W of a panel, a charger or a controller, W into the bank of a generator, W that an inverter gives for long, Wh
+          of a battery, Wh a day of a load
     serves  the load that it replaces, or the source whose charger it is; None where its name tells, or the only one
     litres_per_hour, fuel_price  what a generator burns, and what a litre costs
+    idle_w, surge_w  what an inverter takes by itself, and what it gives for a moment
+    years   that one lasts; cycles  that a battery lasts, to the depth that its label means
     """
 
     name: str
@@ -41,16 +55,25 @@ class Product:
     serves: str | None = None
     litres_per_hour: float | None = None
     fuel_price: float | None = None
+    idle_w: float | None = None
+    surge_w: float | None = None
+    years: float | None = None
+    cycles: float | None = None
 
     def __post_init__(self) -> None:
         if self.kind not in PRODUCTS:
             raise ValueError(f"found kind {self.kind!r}, expected one of {', '.join(PRODUCTS)}")
         if not self.size > 0:
             raise ValueError(f"found a size of {self.size:g}, expected more than 0")
-        for name in ("price", "weight_kg", "area_m2", "litres_per_hour", "fuel_price"):
+        for name in ("price", "weight_kg", "area_m2", "litres_per_hour", "fuel_price", "idle_w",
+                     "surge_w"):
             value = getattr(self, name)
             if value is not None and not 0 <= value <= 1e9:
                 raise ValueError(f"found {name} {value:g}, expected 0 or more")
+        for name, most in (("years", 100), ("cycles", 100_000)):
+            value = getattr(self, name)
+            if value is not None and not 0 < value <= most:
+                raise ValueError(f"found {name} {value:g}, expected more than 0 and at most {most:,}")
 
 
 @dataclass(frozen=True)
@@ -98,6 +121,7 @@ class Choice:
     price     with fuel_price of it for what it burns in `FUEL_YEARS`; None where not all of it is known
     ruled_out why it cannot be had, none when it can
     generator that is bought and run by its rule
+    parts     what is bought, each product with how many; cost_a_year  by how long they last (see `lives`)
     """
 
     panels: int
@@ -111,6 +135,8 @@ class Choice:
     bought: tuple[str, ...] = ()
     fuel_price: float = 0.0
     generator: Generator | None = None
+    parts: tuple[tuple[int, Product], ...] = ()
+    cost_a_year: float | None = None
 
 
 def all_choices(rig: Rig, offer: Offer) -> list[Choice]:
@@ -169,6 +195,8 @@ def _of_list(rig: Rig, offer: Offer, base: Lane) -> list[Choice]:
             found += [_bought(rig, offer, lane, more, 0, (product,)) for more in range(offer.panels + 1)]
         elif product.kind == "load" and (load := replaced_by(rig, product)):
             found.append(_bought(rig, offer, replacing(rig, base, load, product.size), 0, 0, (product,)))
+        elif product.kind == "inverter":
+            found += _of_inverter(rig, offer, base, product)
         elif product.kind == "generator":
             runs = _generator(rig, product)
             start, stop = usual_rule(rig)
@@ -180,6 +208,31 @@ def _of_list(rig: Rig, offer: Offer, base: Lane) -> list[Choice]:
                 lane = with_measure(rig, base, measure, offer.aims, _gives_with(rig, measure, product))
                 found.append(replace(_bought(rig, offer, lane, 0, 0, (product,)), measures=(measure,)))
     return found
+
+
+def _of_inverter(rig: Rig, offer: Offer, base: Lane, product: Product) -> list[Choice]:
+    """Another inverter in the place of the rig's, alone and with panels. One that does not run what today's runs is
+    ruled out."""
+    changed = _with_inverter(rig, product)
+    lane = with_idle_of(rig, base, changed)
+    known = {(why.code, why.figures.get("name")) for why in cannot(rig)}
+    lost = tuple(why for why in cannot(changed) if (why.code, why.figures.get("name")) not in known)
+    made = [_bought(rig, offer, lane, more, 0, (product,)) for more in range((offer.panels if rig.arrays else 0) + 1)]
+    return [replace(of, ruled_out=(*of.ruled_out, *lost)) for of in made]
+
+
+def _with_inverter(rig: Rig, product: Product) -> Rig:
+    usual = Inverter(continuous_w=product.size, surge_w=product.surge_w)
+    return with_inverter(rig, usual if product.idle_w is None else replace(usual, idle_w=product.idle_w))
+
+
+def newly_run(rig: Rig, products: Sequence[Product], of: Choice) -> list[str]:
+    """The loads that an option's inverter starts and runs, and today's does not."""
+    bought = next((each for each in products if each.kind == "inverter" and each.name in of.bought), None)
+    if bought is None:
+        return []
+    still = {why.figures.get("name") for why in cannot(_with_inverter(rig, bought))}
+    return [name for why in cannot(rig) if (name := why.figures.get("name")) and name not in still]
 
 
 def _generator(rig: Rig, product: Product) -> Generator:
@@ -238,10 +291,11 @@ def not_run(rig: Rig, offer: Offer) -> list[tuple[str, str]]:
     """Products that nothing was run with, by name and kind."""
     def is_run(of: Product) -> bool:
         if of.kind == "panel":
-            return of == panel_of(rig, offer)
+            fits = rig.arrays and offer.panels and not _bought(rig, offer, Lane(), 1, 0, (), of).ruled_out
+            return of == panel_of(rig, offer) or bool(fits)
         if of.kind == "battery":
             return offer.strings > 0
-        if of.kind == "generator":
+        if of.kind in ("generator", "inverter"):
             return True
         if of.kind == "load":
             return replaced_by(rig, of) is not None
@@ -281,7 +335,8 @@ def _bought(rig: Rig, offer: Offer, base: Lane, panels: int, strings: int, other
     out = [*_over(offer.limits, price, weight, roof), *_beyond(rig, offer, lane)]
     named = [f"{panels} × {panel.name}"] if panel and panel != own and panels else []
     listed = [f"{count} × {name}" if count > 1 else name for name, count in Counter(of.name for of in others).items()]
-    return Choice(0 if named else panels, strings, lane, (), price, weight, roof, tuple(out), (*named, *listed))
+    return Choice(0 if named else panels, strings, lane, (), price, weight, roof, tuple(out), (*named, *listed),
+                  parts=tuple((count, of) for count, of in bought if count and of is not None))
 
 
 def _sum(bought: Sequence[tuple[int, Product | None]], name: str) -> float | None:

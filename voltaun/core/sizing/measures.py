@@ -6,8 +6,9 @@ from typing import Any
 
 import numpy as np
 
+from voltaun.core.rig.inverter import idle_energy
 from voltaun.core.rig.loads import hours_shape, load_dc_wh
-from voltaun.core.rig.parts import Load
+from voltaun.core.rig.parts import Inverter, Load
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.calendar import calendar
 from voltaun.core.sizing.lanes import Lane
@@ -199,3 +200,15 @@ def replacing(rig: Rig, lane: Lane, load: Load, daily_wh: float) -> Lane:
     by_day = np.zeros((len(held), 24))
     by_day[held] = load_dc_wh(rig, replace(load, daily_wh=daily_wh)) - load_dc_wh(rig, load)
     return _using(lane, by_day * hours_shape(load.pattern))
+
+
+def with_inverter(rig: Rig, other: Inverter) -> Rig:
+    """The rig with another inverter in the place of its own, as efficient and on for as long as that."""
+    own = rig.inverter or Inverter()
+    return replace(rig, inverter=replace(other, efficiency=own.efficiency, hours_on_per_day=own.hours_on_per_day))
+
+
+def with_idle_of(rig: Rig, lane: Lane, changed: Rig) -> Lane:
+    """The option with what another inverter takes by itself instead of today's."""
+    idle = [idle_energy(of.inverter, 1) if of.inverter else 0.0 for of in (rig, changed)]
+    return _using(lane, np.full((len(calendar()), 24), idle[1] - idle[0]))

@@ -19,6 +19,7 @@ from voltaun.core.sizing.again import LogAgain, fitted, log_again
 from voltaun.core.sizing.choices import Choice, Offer, all_choices, with_fuel
 from voltaun.core.sizing.frontier import answer, unbeaten
 from voltaun.core.sizing.lanes import Lane
+from voltaun.core.sizing.lives import with_cost_a_year
 from voltaun.core.sizing.run import Counted, last_levels, run
 from voltaun.core.sizing.suns import arranged, under_files
 from voltaun.core.sizing.worksheet import SYSTEM_SHARE
@@ -123,7 +124,8 @@ class Additions:
 def simulate_additions(ask: AdditionsAsk, going: Callable[[float], bool] = lambda part: True) -> Additions | None:
     """Run every option through the years; None when `going` says no. Raises ValueError when no use or sun is known."""
     rig, known = ask.rig, ask.known
-    if drain(rig, known.learned, None) is None:
+    leaving = drain(rig, known.learned, None)
+    if leaving is None:
         raise ValueError("use a day: found neither a log nor loads, expected one of them")
     if ask.sun is None or not rig.arrays:
         raise ValueError("sun: found no array in the rig, expected one to reckon with")
@@ -134,7 +136,8 @@ def simulate_additions(ask: AdditionsAsk, going: Callable[[float], bool] = lambd
     if counted is None:
         return None
     outcomes = [_outcome(counted, n) for n in range(len(choices))]
-    choices = [with_fuel(rig, of, came.generator_h.mean) for of, came in zip(choices, outcomes, strict=True)]
+    choices = [with_cost_a_year(rig, with_fuel(rig, of, came.generator_h.mean), leaving.wh)
+               for of, came in zip(choices, outcomes, strict=True)]
     usual, hard = ([getattr(of.below, name) for of in outcomes] for name in ("p50", "p90"))
     aims = ask.offer.aims
     recorded = _as_recorded(ask, planes, share, lanes) if planes and ask.replays else None

@@ -42,8 +42,8 @@ def again_strips(made: Additions, which: int, key: str) -> list[Any]:
     return pictures
 
 
-SORTED = {"usual": "usual year", "hard": "hard year", "unserved": "unserved", "price": "price", "kg": "kg",
-          "roof": "m²"}
+SORTED = {"usual": "usual year", "hard": "hard year", "unserved": "unserved", "price": "price",
+          "year": "a year", "kg": "kg", "roof": "m²"}
 """What all options can be sorted by: its name in an address, and its column."""
 
 
@@ -52,7 +52,7 @@ def sorted_by(made: Additions, by: str) -> list[int]:
     def key(n: int) -> tuple[bool, float, float]:
         of, came = made.choices[n], made.outcomes[n]
         value = {"usual": came.below.p50, "hard": came.below.p90, "unserved": came.unserved_wh.mean, "price": of.price,
-                 "kg": of.weight_kg, "roof": of.roof_m2}[by]
+                 "year": of.cost_a_year, "kg": of.weight_kg, "roof": of.roof_m2}[by]
         return value is None, value or 0.0, came.below.p50
     return sorted(range(len(made.choices)), key=key)
 

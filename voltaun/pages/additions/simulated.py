@@ -223,13 +223,13 @@ def table() -> ResponseReturnValue:
     out = io.StringIO()
     write = csv.writer(out)
     write.writerow(("panels_added", "strings_added", "what", "days_below_usual_year", "days_below_hard_year",
-                    "unserved_wh", "spilt_wh", "generator_hours", "generator_litres", "price", "weight_kg", "roof_m2",
-                    "unbeaten", "ruled_out"))
+                    "unserved_wh", "spilt_wh", "generator_hours", "generator_litres", "price",
+                    "cost_a_year_guess", "weight_kg", "roof_m2", "unbeaten", "ruled_out"))
     for of, came, best in zip(made.choices, made.outcomes, made.unbeaten, strict=True):
         write.writerow((of.panels, of.strings, told_in.option(of, made.ask.rig), round(came.below.p50, 1),
                         round(came.below.p90, 1), round(came.unserved_wh.mean), round(came.spilt_wh.mean),
                         round(came.generator_h.mean, 1), _litres(made.ask.rig, of, came.generator_h.mean), of.price,
-                        of.weight_kg, of.roof_m2, "yes" if best else "",
-                        "; ".join(why.code for why in of.ruled_out)))
+                        "" if of.cost_a_year is None else round(of.cost_a_year, 1), of.weight_kg, of.roof_m2,
+                        "yes" if best else "", "; ".join(why.code for why in of.ruled_out)))
     return Response(out.getvalue(), mimetype="text/csv",
                     headers={"Content-Disposition": 'attachment; filename="additions.csv"'})
