@@ -6,10 +6,12 @@ from scipy import stats
 
 from tests.support import NOW, readings, rig, sun_of
 from voltaun.core.learned.account import reckon
+from voltaun.core.outlook.autonomy import drain
 from voltaun.core.rig.parts import Load
 from voltaun.core.sky.model import STARTUP_SHARES, STARTUP_SKIES
 from voltaun.core.stats import right_censored
 from voltaun.demo import honey_house
+from voltaun.words import sentences
 
 
 class Censoring(unittest.TestCase):
@@ -60,6 +62,19 @@ class FirstNight(unittest.TestCase):
         for hours, shown in ((5.9, {"soc": 0.7}), (9, {"soc": 0.79}), (9, {"soc": 0.7, "answer": "reset"})):
             log = readings({"soc": 0.8}, shown | {"solar_wh": 0.0}, start=self.DUSK, hours=hours)
             self.assertIsNone(self.use(log=log), shown)
+
+    def test_neither_do_hours_without_loads_nor_a_bank_that_was_full(self):
+        self.assertIsNone(self.use(rig(loads=(Load("Pump", 300, "dc", pattern=("hours", 9, 12)),))))
+        dawn = self.DUSK + timedelta(hours=11)
+        day = readings({"soc": 0.9}, {"soc": 1.0, "solar_wh": 2600.0}, start=dawn, hours=8)
+        self.assertIsNone(self.use(log=day))
+
+    def test_the_drain_of_a_day_has_that_doubt(self):
+        learned = reckon(rig(), self.NIGHT, None).learned
+        leaving = drain(rig(), learned, 11)
+        self.assertEqual((leaving.basis, leaving.days_known, leaving.hours_known), ("log", 0, 9.0))
+        self.assertEqual((leaving.use_wh, leaving.sd_wh), (learned.use.mean, learned.use.sd))
+        self.assertEqual([sentences.logged(0, 9.0), sentences.logged(4, None)], ["9 h of the log", "4 logged days"])
 
     def test_a_use_that_was_read_has_no_error_of_levels_and_days_take_its_place(self):
         rows = readings({"soc": 0.80}, {"soc": 0.74, "solar_wh": 0.0, "use_wh": 600.0}, start=self.DUSK, hours=9)

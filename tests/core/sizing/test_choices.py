@@ -22,7 +22,7 @@ from voltaun.core.sizing.choices import Choice, Limits, Product, all_choices, ne
 from voltaun.core.sizing.frontier import answer, unbeaten
 from voltaun.core.sizing.lanes import Lane
 from voltaun.core.sizing.lives import battery_years, with_cost_a_year
-from voltaun.core.sizing.measures import Measure
+from voltaun.core.sizing.measures import Measure, with_inverter
 from voltaun.core.sizing.simulation import _moved_by, outcome_of, simulate_additions
 from voltaun.core.sizing.suns import Aims, own_plane_of
 from voltaun.core.sizing.trial import with_added
@@ -71,11 +71,13 @@ class Lives(unittest.TestCase):
         self.assertAlmostEqual(self.of(fuel_price=500.0), 50)
         self.assertIsNone(self.of((1, PANEL), price=None))
 
-    def test_what_saves_use_spares_the_batteries(self):
-        lane = Lane(more_wh=np.full(24 * 395, -1000 / 24))
-        made = replace(Choice(0, 0, lane, price=1.0), parts=((1, replace(self.UNIT, cycles=500)),))
-        self.assertAlmostEqual(with_cost_a_year(OF, made, 4000.0).cost_a_year,
-                               960 / (400 / (365 * 3000 * 0.65 / 9600)))
+    def test_what_saves_use_and_what_adds_to_the_bank_spare_the_batteries(self):
+        for lane, leaves, holds in ((Lane(more_wh=np.full(24 * 395, -1000 / 24)), 3000, 9600),
+                                    (Lane(use_share=np.full(24 * 395, 0.75)), 3000, 9600),
+                                    (Lane(second_wh=2400.0), 4000, 12_000)):
+            made = replace(Choice(0, 0, lane, price=1.0), parts=((1, replace(self.UNIT, cycles=500)),))
+            self.assertAlmostEqual(with_cost_a_year(OF, made, 4000.0).cost_a_year,
+                                   960 / (400 / (365 * leaves * 0.65 / holds)))
 
     def test_every_option_of_a_priced_list_has_its_cost(self):
         made = all_choices(OF, offer_of(OF, panels=2, strings=1, products=(PANEL, self.UNIT, CHARGER)))
@@ -167,6 +169,11 @@ class Products(unittest.TestCase):
         large = Product("Inverter 3000", "inverter", 3000, 700.0)
         (made, *_) = [each for each in all_choices(of, offer_of(of, products=(large,))) if each.bought]
         self.assertEqual((made.ruled_out, newly_run(of, (large,), made)), ((), ["Kettle"]))
+        self.assertEqual(with_inverter(of, Inverter(continuous_w=3000)).inverter.efficiency, 0.91)
+        # What today's does not run either rules nothing out; what panels rule out stays.
+        offer = offer_of(of, panels=1, strings=0, products=(replace(large, size=1800), PANEL))
+        alone, with_one = [each for each in all_choices(of, offer) if each.bought]
+        self.assertEqual((alone.ruled_out, [why.code for why in with_one.ruled_out]), ((), ["controller_passes"]))
         found = SimpleNamespace(ask=SimpleNamespace(rig=of, offer=SimpleNamespace(products=(large,))))
         self.assertEqual(words.also_runs(found, made), ["It starts and runs Kettle, which today’s inverter does not."])
         self.assertEqual(words.also_runs(found, replace(made, bought=())), [])
