@@ -235,6 +235,17 @@ class WithDatabase(Commands):
         self.assertIn("reckoned,read", exported)
         self.assertEqual(self.answer("import", out, "--db", self.db)["same"], 2)
 
+    def test_a_file_that_is_all_in_doubt_is_not_looked_through_to_its_end(self):
+        voltaun("import", self.file("g.rig.json", write_rig(RIG)), "--db", self.db, check=0)
+        hours = [f"2026-{1 + n // 336:02d}-{1 + n // 12 % 28:02d}T{2 * (n % 12):02d}:00,{(20, 90)[n % 2]},1,1\n"
+                 for n in range(1200)]
+        log = self.file("odd.csv", "read_at,soc_percent,solar_wh,use_wh\n" + "".join(hours))
+        said = voltaun("import", log, "--db", self.db, check=2).stderr
+        self.assertIn("and 980 more at least", said)
+        self.assertEqual(len(said.splitlines()), 23)  # what it is, twenty, how many more, what to do
+        few = self.file("few.csv", "read_at,soc_percent,solar_wh,use_wh\n" + "".join(hours[:60]))
+        self.assertRegex(voltaun("import", few, "--db", self.db, check=2).stderr, r"and \d+ more\n")
+
     def test_faults_and_differences_import_nothing(self):
         voltaun("import", self.file("g.rig.json", write_rig(RIG)), "--db", self.db, check=0)
         voltaun("import", self.file("a.csv", LOG), "--db", self.db, check=0)

@@ -30,12 +30,12 @@ if TYPE_CHECKING:
     from sqlite3 import Connection
     from zoneinfo import ZoneInfo
 
-    from voltaun.core.learned.doubts import Doubt
     from voltaun.core.log.reading import Reading
     from voltaun.core.rig.rig import Rig
     from voltaun.database.readings import KeptReading
     from voltaun.database.rigs import KeptRig
     from voltaun.formats.mapping import Mapping
+    from voltaun.intake.logs import Unsure
 
 
 @click.command("import")
@@ -195,17 +195,18 @@ def _import_log(file: Path, rig_name: str | None, differing: str | None, mapping
         except readings.ReadingsDiffer as error:
             raise Refused(_differing_text(error.pairs, kept.rig.zone)) from error
         except Unsure as unsure:
-            raise Refused(_unsure_text(unsure.doubts, kept.rig)) from unsure
+            raise Refused(_unsure_text(unsure, kept.rig)) from unsure
     say({"rig": kept.rig.name, "added": merged.added, "same": merged.same, "replaced": merged.replaced,
           "kept": merged.kept, "warnings": log.warnings},
          f"{kept.rig.name}: {merged.added} readings added, {merged.same} already there, {merged.replaced} replaced, "
          f"{merged.kept} kept as they were.", as_json)
 
 
-def _unsure_text(doubts: list[Doubt], rig: Rig) -> str:
+def _unsure_text(unsure: Unsure, rig: Rig) -> str:
     from voltaun.words.sentences import doubt_words
+    doubts = unsure.doubts
     lines = [f"{each.at.astimezone(rig.zone):%Y-%m-%d %H:%M}: {doubt_words(each, rig)}" for each in doubts[:20]]
-    more = [f"and {len(doubts) - 20} more"] if len(doubts) > 20 else []
+    more = [f"and {len(doubts) - 20} more{' at least' if unsure.more else ''}"] if len(doubts) > 20 else []
     return "\n".join(["found figures that would change what the log says; nothing was kept:", *lines, *more,
                       "If they are right, say --sure; else correct them in the file."])
 

@@ -1,6 +1,7 @@
 """The readings of a log file: what of them is asked about first, and keeping them as one import."""
 
 from datetime import datetime, timedelta
+from itertools import islice
 from sqlite3 import Connection
 
 from voltaun.core.learned.account import reckon
@@ -9,15 +10,19 @@ from voltaun.core.log.reading import Reading
 from voltaun.database import clearsky, imports, readings, rigs
 from voltaun.database.connection import transaction
 
-LEARN_DAYS = 400
-"""So many days before new readings are looked at to know what is usual."""
+LEARN_DAYS, LEARN_READINGS = 400, 20_000
+"""So many days before new readings are looked at to know what is usual, and of a large file its last so many readings.
+"""
+
+MOST_DOUBTS = 1000
+"""No more figures of a file are looked for: they are shown by the dozen, and all of such a file is in doubt."""
 
 
 class Unsure(Exception):
-    """Some figures are to be asked about first; `doubts` are those."""
+    """Some figures are to be asked about first: `doubts` are those, or the first of them where there are `more`."""
 
     def __init__(self, doubts: list[Doubt]) -> None:
-        self.doubts = doubts
+        self.doubts, self.more = doubts, len(doubts) >= MOST_DOUBTS
         super().__init__(f"{len(doubts)} figures are to be asked about")
 
 
@@ -38,8 +43,9 @@ def doubts_about(connection: Connection, kept: rigs.KeptRig, new: list[Reading],
     sun = clearsky.sun_of(connection, kept.rig)
     many = len(fresh) > 1  # many readings teach what is usual themselves
     learned_from = standing | ({reading.at: reading for reading in fresh} if many else {})
-    learned = reckon(kept.rig, learned_from.values(), sun).learned
-    return doubts_of_many(kept.rig, learned, standing.values(), fresh, sun)
+    latest = sorted(learned_from.values(), key=lambda reading: reading.at)[-LEARN_READINGS:]
+    learned = reckon(kept.rig, latest, sun).learned
+    return list(islice(doubts_of_many(kept.rig, learned, standing.values(), fresh, sun), MOST_DOUBTS))
 
 
 def bring_log(connection: Connection, kept: rigs.KeptRig, new: list[Reading], name: str, now: datetime,

@@ -97,16 +97,15 @@ def _together(at: Asked) -> list[Doubt]:
 
 
 def doubts_of_many(rig: Rig, learned: Learned, standing: Iterable[Reading], new: Iterable[Reading],
-                   sun: RigSun | None) -> list[Doubt]:
-    """What of several new readings is asked about, each set after the one before it among both."""
+                   sun: RigSun | None) -> Iterator[Doubt]:
+    """What of several new readings is asked about, in their order, each set after the one before it among both."""
     fresh = {reading.at: reading for reading in new}
     ordered = sorted([*fresh.values(), *(each for each in standing if each.at not in fresh)], key=lambda each: each.at)
-    found, before = [], None
+    before = None
     for reading in ordered:
         if reading.at in fresh:
-            found += doubts(rig, learned, before, reading, sun)
+            yield from doubts(rig, learned, before, reading, sun)
         before = reading
-    return found
 
 
 def _volts(at: Asked, of: Field) -> Iterator[Doubt]:

@@ -34,7 +34,7 @@ IMPOSSIBLE_SHARE = 1.3
 """Sun above this share of a clear sky cannot be: a slip of the pen, or panels that are not in the rig."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Interval:
     """What happened between two readings, all energies in Wh on the DC side.
 

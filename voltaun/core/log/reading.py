@@ -23,7 +23,7 @@ or cleared of snow; the generator's oil or another part changed; the panels were
 before, so that what they brought tells nothing of the sky."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Reading:
     """One look at the system; energies and hours are since the reading before. None = not known.
 

@@ -161,8 +161,8 @@ def _keep(number: str, mapping: Mapping) -> ResponseReturnValue:
     except readings.ReadingsDiffer as differ:
         return _render(shown, 409, log=log, differ=differ.pairs)
     except Unsure as unsure:
-        return _render(shown, 409, log=log, doubts=[(doubt, doubt_words(doubt, context.rig()))
-                                                    for doubt in unsure.doubts])
+        return _render(shown, 409, log=log, more=unsure.more, doubts=[(doubt, doubt_words(doubt, context.rig()))
+                                                                      for doubt in unsure.doubts])
     taken = stash().take(g.kept.id, number)
     if taken:
         taken[0].close()
