@@ -150,7 +150,7 @@ def said_in(n: int, pages=PAGES, refused=(), commands=False):
             readings.add_many(db, number, of.log if n % 10 else of.log[:n % 3])
             for plan in of.ask.plans:
                 plans.add(db, number, plan, of.ask.as_of)
-            plans.keep_rule(db, number, of.ask.rule)
+            plans.keep_rule(db, number, of.ask.rule, of.ask.as_of)
         with mock.patch.dict("os.environ", environment(of.ask.as_of)):
             client = create_app(path).test_client()
             for page in pages:

@@ -11,6 +11,7 @@ from werkzeug.datastructures import MultiDict
 from tests.pages.test_pages import PagesCase
 from tests.simulated import Truth, log_of
 from tests.support import NOW, environment, readings
+from voltaun.core.log.reading import Reading
 from voltaun.core.rig.bank import rated_energy
 from voltaun.core.rig.parts import Engine, Generator, Inverter, Load
 from voltaun.core.sky.clear_sky import planes
@@ -253,6 +254,13 @@ class Rule(OutlookCase):
         self.assertEqual(bad.status_code, 422)
         self.shows("the lower level first", bad.text)
         self.shows("expected a percent", self.post("/1/outlook/rule", {"start": "a lot", "stop": "40"}).text)
+        # Two hours of it at 900 W and 0.7 l are 1.4 of the ten; what ran before they were noted is no part of them.
+        self.keep(Reading(NOW - timedelta(minutes=30), soc=0.6, generator_wh=900.0),
+                  Reading(NOW + timedelta(hours=20), soc=0.8, generator_wh=1800.0))
+        with mock.patch.dict("os.environ", environment(NOW + timedelta(hours=21))):
+            page = self.client.get("/1/outlook/plans").text
+            self.shows("By the log 8.6 of the 10 litres are left.", page)
+            self.assertRegex(page, r'name="litres"\s+value="8.6"')
         self.post("/1/outlook/rule", {"none": "yes"})
         self.assertIsNone(plans.rule(self.db, 1))
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.outlook.ask import LEARN_DAYS, Ask, Known, known
+from voltaun.core.outlook.plans import GeneratorRule, with_fuel_left
 from voltaun.core.sky.clear_sky import RigSun
 from voltaun.core.sky.model import SKY
 from voltaun.database import plans, readings, weather
@@ -30,8 +31,14 @@ def kept_ask(connection: sqlite3.Connection, kept: KeptRig, now: datetime, **tol
                "skies": plans.skies(connection, kept.id, today, today + timedelta(days=AHEAD)),
                "given": plans.past_skies(connection, kept.id, today - timedelta(days=LEARN_DAYS), today),
                "plans": tuple(each.plan for each in plans.current(connection, kept.id, today)),
-               "rule": plans.rule(connection, kept.id)}
+               "rule": _rule(connection, kept, told["known"])}
     return Ask(**of_file | told)
+
+
+def _rule(connection: sqlite3.Connection, kept: KeptRig, told: Known) -> GeneratorRule | None:
+    """The generator's rule, with the litres that are left by the log."""
+    rule, noted_at = plans.rule(connection, kept.id), plans.litres_noted_at(connection, kept.id)
+    return with_fuel_left(rule, kept.rig, told.readings, noted_at) if rule and noted_at else rule
 
 
 def known_in(connection: sqlite3.Connection, kept: KeptRig, now: datetime, sun: RigSun | None) -> Known:

@@ -2,7 +2,7 @@
 
 import sqlite3
 from dataclasses import asdict, dataclass
-from datetime import date, datetime
+from datetime import UTC, date, datetime
 from typing import Any
 
 from voltaun.core.outlook.plans import GeneratorRule, Plan
@@ -82,11 +82,20 @@ def past_skies(connection: sqlite3.Connection, rig_id: int, first: date, before:
 
 
 def rule(connection: sqlite3.Connection, rig_id: int) -> GeneratorRule | None:
-    """When the rig's generator is started and stopped, or None."""
+    """When the rig's generator is started and stopped, as it was typed, or None."""
     kept = setting(connection, rig_id, "generator_rule", None)
     return kept and GeneratorRule(**kept)
 
 
-def keep_rule(connection: sqlite3.Connection, rig_id: int, made: GeneratorRule | None) -> None:
+def litres_noted_at(connection: sqlite3.Connection, rig_id: int) -> datetime | None:
+    """When the litres of the rule were typed; None where that was not kept."""
+    try:
+        return datetime.fromisoformat(setting(connection, rig_id, "litres_noted_at", None)).astimezone(UTC)
+    except (TypeError, ValueError):  # as another's archive may have it
+        return None
+
+
+def keep_rule(connection: sqlite3.Connection, rig_id: int, made: GeneratorRule | None, now: datetime) -> None:
     """Keep the generator's rule, or with None none. To be called in a transaction."""
     put_setting(connection, rig_id, "generator_rule", made and asdict(made))
+    put_setting(connection, rig_id, "litres_noted_at", instant_text(now))

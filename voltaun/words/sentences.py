@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
 
 from voltaun.core.log.reading import BY_NAME
-from voltaun.core.outlook.plans import AWAY, GUESTS, Plan
+from voltaun.core.outlook.plans import AWAY, GUESTS, GeneratorRule, Plan
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import SOURCES
 from voltaun.core.sky.model import STARTUP_SHARES
@@ -207,6 +207,13 @@ def ruled(outlook: Outlook) -> str:
     if outlook.generator_litres and outlook.generator_litres.p90 >= 0.5:
         said += f" and burn {_between(outlook.generator_litres, 'l')}"
     return f"It would run {said} in these days."
+
+
+def fuel_left(noted: GeneratorRule, now: GeneratorRule) -> str:
+    """What is left of the litres of a rule, in a sentence; nothing while the log shows nothing burnt."""
+    if noted.litres is None or now.litres is None or noted.litres - now.litres < 0.05:
+        return ""
+    return f"By the log {now.litres:.1f} of the {noted.litres:g} litres are left."
 
 
 HARDLY_H = 0.25

@@ -14,7 +14,7 @@ from voltaun.core.learned.use import learn_uses
 from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.ask import usual_trust
 from voltaun.core.outlook.backtest import backtest
-from voltaun.core.outlook.plans import GeneratorRule, Plan, planned_watts, use_changes
+from voltaun.core.outlook.plans import GeneratorRule, Plan, planned_watts, use_changes, with_fuel_left
 from voltaun.core.outlook.simulate import Started, simulate
 from voltaun.core.rig.bank import rated_energy
 from voltaun.core.rig.parts import Engine, Generator, Load
@@ -95,6 +95,26 @@ class Rule(unittest.TestCase):
         self.assertAlmostEqual(self.step(0.2, most_hours=2.5).generated[:, 0].sum(), 2.5 * 900)
         night = GeneratorRule(0.3, 0.6, 22, 6).allows(np.arange(24))
         self.assertEqual(np.flatnonzero(night).tolist(), [0, 1, 2, 3, 4, 5, 22, 23])
+
+    def test_what_is_left_of_the_litres_by_the_log(self):
+        rule, hours = GeneratorRule(0.3, 0.7, litres=10.0), timedelta(hours=1)
+        log = [Reading(NOW, soc=0.5, generator_wh=9000.0), Reading(NOW + 2 * hours, soc=0.5, generator_wh=1800.0),
+               Reading(NOW + 5 * hours, soc=0.5), Reading(NOW + 9 * hours, soc=0.5, generator_wh=900.0)]
+
+        def left(noted_at, of=SET, rule=rule, log=log):
+            return with_fuel_left(rule, of, log, noted_at).litres
+        # 2700 Wh at 900 W are three hours, at 0.7 l an hour 2.1 l; what ran up to the noting was counted with it.
+        self.assertAlmostEqual(left(NOW), 10 - 2.1)
+        self.assertAlmostEqual(left(NOW + hours), 10 - 0.7 - 0.7)  # half of the reading that reaches back
+        self.assertAlmostEqual(left(NOW + 9 * hours), 10)
+        self.assertAlmostEqual(left(NOW - hours, log=log[:1]), 10 - 7.0)  # a first reading, all since
+        self.assertAlmostEqual(left(NOW - hours), 10 - 7.0 - 2.1)
+        self.assertEqual(left(NOW - hours, rule=replace(rule, litres=5.0)), 0.0)  # never less than none
+        for of in (replace(SET, generators=()), replace(SET, generators=(Generator("Set", 900),))):
+            self.assertEqual(left(NOW, of), 10.0)
+        self.assertIsNone(left(NOW, rule=replace(rule, litres=None)))
+        self.assertEqual(words.fuel_left(rule, replace(rule, litres=7.9)), "By the log 7.9 of the 10 litres are left.")
+        self.assertEqual(words.fuel_left(rule, replace(rule, litres=9.97)), "")
 
     def test_it_keeps_the_bank_up_and_says_its_hours_and_litres(self):
         hungry = replace(SET, arrays=())

@@ -1,11 +1,13 @@
 """Plans for the coming days, and what each changes in use and in what comes in."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
-from datetime import date, timedelta
+from dataclasses import dataclass, replace
+from datetime import date, datetime, timedelta
 
 import numpy as np
 
+from voltaun.core.instants import hours_between
+from voltaun.core.log.reading import Reading
 from voltaun.core.rig.loads import hours_shape, load_dc_wh
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import SOURCE_TABLE
@@ -109,6 +111,24 @@ class GeneratorRule:
         if self.from_hour < self.to_hour:
             return (clock_hours >= self.from_hour) & (clock_hours < self.to_hour)
         return (clock_hours >= self.from_hour) | (clock_hours < self.to_hour)
+
+
+def with_fuel_left(rule: GeneratorRule, rig: Rig, readings: Sequence[Reading], noted_at: datetime) -> GeneratorRule:
+    """The rule with what is left of its litres: less what the rig's first generator has burnt since they were noted, by
+    what it brought in the log, Wh ÷ its W × litres an hour. Of a reading that reaches back before that, the part since
+    counts, by time."""
+    set_ = next(iter(rig.generators), None)
+    if rule.litres is None or set_ is None or not set_.fuel_l_per_hour or not set_.gives_w:
+        return rule
+    brought = 0.0
+    for before, reading in zip([None, *readings], readings, strict=False):
+        wh = reading.generator_wh
+        if not wh or reading.at <= noted_at:
+            continue
+        begun = noted_at if before is None else before.at
+        since = hours_between(max(begun, noted_at), reading.at) / hours_between(min(begun, reading.at), reading.at)
+        brought += wh * since
+    return replace(rule, litres=max(0.0, rule.litres - brought / set_.gives_w * set_.fuel_l_per_hour))
 
 
 def use_changes(rig: Rig, plans: Sequence[Plan], days: Sequence[date],

@@ -74,7 +74,8 @@ def render(status: int = 200, plan_faults: list[str] | None = None, rule_faults:
         difference=words.difference(look.outlook, other, asked.words, look.today,
                                     rig.bank.everyday_floor) if look.outlook and other else None,
         forecast=monitors.setting(context.db(), g.kept.id, "forecast_address", FORECAST),
-        plan_faults=plan_faults or [], rule_faults=rule_faults or [], typed=typed or _plan_to_change()), status
+        noted=plans.rule(context.db(), g.kept.id), plan_faults=plan_faults or [], rule_faults=rule_faults or [],
+        typed=typed or _plan_to_change()), status
 
 
 WORTH_SAYING = 1.3
@@ -215,7 +216,7 @@ def keep_rule() -> ResponseReturnValue:
     if faults:
         return render(422, rule_faults=faults, typed=request.form, leaf="plans")
     with transaction(context.writer()) as db:
-        plans.keep_rule(db, g.kept.id, made)
+        plans.keep_rule(db, g.kept.id, made, g.now)
     flash("The generator's rule is kept." if made else "The generator is not counted on.")
     return redirect(url_for("outlook.leaf", rig_id=g.kept.id, leaf="plans") + "#rule", 303)
 
