@@ -247,7 +247,7 @@ class Rule(OutlookCase):
     def test_kept_counted_and_let_go(self):
         page = self.post("/1/outlook/rule", {"start": "40", "stop": "80%", "from_hour": "7", "litres": "10"},
                          follow_redirects=True).text
-        self.shows("It is started at 40 % and run to 80 %", page)
+        self.shows("It runs from 40 % to 80 %, between 7:00 and 24:00, on at most 10.0 litres.", page)
         self.assertEqual(plans.rule(self.db, 1).litres, 10)
         self.shows("the generator from 40 % to 80 %", self.client.get("/1/outlook/basis").text)
         bad = self.post("/1/outlook/rule", {"start": "80", "stop": "40"})

@@ -209,6 +209,17 @@ def ruled(outlook: Outlook) -> str:
     return f"It would run {said} in these days."
 
 
+def by_rule(rule: GeneratorRule) -> str:
+    """Between what levels a generator runs, in what hours and on how much: `from 25 % to 60 %, between 7:00 and 21:00,
+    on at most 8.6 litres`."""
+    said = f"from {show_percent(rule.start)} to {show_percent(rule.stop)}"
+    if (rule.from_hour, rule.to_hour) != (0, 24):
+        said += f", between {show_clock(rule.from_hour)} and {show_clock(rule.to_hour)}"
+    if rule.litres is not None:
+        said += f", on at most {rule.litres:.1f} litres" if rule.litres else ", but has no litres left"
+    return said
+
+
 def fuel_left(noted: GeneratorRule, now: GeneratorRule) -> str:
     """What is left of the litres of a rule, in a sentence; nothing while the log shows nothing burnt."""
     if noted.litres is None or now.litres is None or noted.litres - now.litres < 0.05:

@@ -115,6 +115,9 @@ class Rule(unittest.TestCase):
         self.assertIsNone(left(NOW, rule=replace(rule, litres=None)))
         self.assertEqual(words.fuel_left(rule, replace(rule, litres=7.9)), "By the log 7.9 of the 10 litres are left.")
         self.assertEqual(words.fuel_left(rule, replace(rule, litres=9.97)), "")
+        self.assertEqual(words.by_rule(replace(rule, litres=None)), "from 30 % to 70 %")
+        self.assertEqual(words.by_rule(GeneratorRule(0.3, 0.7, 22, 6, 0.0)),
+                         "from 30 % to 70 %, between 22:00 and 6:00, but has no litres left")
 
     def test_it_keeps_the_bank_up_and_says_its_hours_and_litres(self):
         hungry = replace(SET, arrays=())
