@@ -30,7 +30,9 @@ class Taught(PagesCase):
             rigs.save(self.db, rigs.get(self.db, 1), with_set, NOW)
         self.keep(*log_of(with_set, truth, rng, 90, start=NOW - timedelta(days=91)))
         page = self.client.get("/1/log/taught").text
-        self.shows("more draws day and night", page)
+        draws = re.search(r"There is a draw of about ([\d.]+ W) that the log does not explain", page)[1]
+        for where in ("/1/log", "/1/outlook/basis", "/1/additions/worksheet"):
+            self.shows(f"a draw of about {draws} that the log does not explain", self.client.get(where).text)
         answer = self.post("/1/log/taught", {"apply": "energy"}, follow_redirects=True).text
         self.shows("applied to the rig", answer)
         bank = rigs.get(self.db, 1).rig.bank

@@ -43,8 +43,8 @@ def ledger_table(account: Account, zone: ZoneInfo) -> str:
                  f"and {share.quantile(0.9):.0%} ({share.days} days, {share.capped_days} of them capped).")
     if learned.hidden_draw_w:
         draw = learned.hidden_draw_w
-        lines.append(f"Unexplained: about {show_power(draw.estimate)}, between {show_power(draw.low)} and "
-                     f"{show_power(draw.high)}.")
+        about = sentences.draw(draw.estimate) if learned.steady_draw_w else "no draw that is clear"
+        lines.append(f"{sentences.begin(about)}, between {show_power(draw.low)} and {show_power(draw.high)}.")
     return "\n".join(lines) + "\n~ reckoned, not read"
 
 

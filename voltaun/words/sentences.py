@@ -78,6 +78,15 @@ def logged(days: int, hours: float | None) -> str:
     return counted(days, "logged day") if hours is None else f"{show_duration(hours)} of the log"
 
 
+def draw(watts: float, counted_wh: float | None = None) -> str:
+    """What leaves the bank that the log does not explain, in the one way that all pages say it.
+
+    counted_wh  what of it is counted on top of the use, Wh a day: a use that was reckoned holds the rest already
+    """
+    said = f"a draw of about {show_power(watts)} that the log does not explain"
+    return said if counted_wh is None else f"{said}, {show_energy(counted_wh)} a day more"
+
+
 def range_of(low: float, high: float, show: Callable[[float], str]) -> str:
     """A range: `21–96 %`, `250–800 Wh`; one figure where both ends read alike."""
     first, last = show(low), show(high)

@@ -43,7 +43,8 @@ def _render(form: "RoundForm | None" = None, status: int = 200) -> tuple[str, in
                    drain.days_known) if drain and of.lines else None
     runs = bench.runs(context.db(), g.kept.id)
     return render_template(
-        "bench/bench.html", of=of, drain=drain, logged=logged, bar=_bar(of), gap=unlisted, given=given,
+        "bench/bench.html", of=of, drain=drain, draw_w=look.recent.known.learned.steady_draw_w, logged=logged,
+        bar=_bar(of), gap=unlisted, given=given,
         **_counted(runs), **_told(runs, rig, origins), round=_round(runs),
         doubts=measuring.doubts(rig, look.today.month), form=form or _round_form()), status
 
