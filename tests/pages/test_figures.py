@@ -15,9 +15,9 @@ from voltaun.core.log import days
 from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.outlook.present import Middle
-from voltaun.core.rig.parts import Engine
+from voltaun.core.rig.parts import Engine, SolarArray
 from voltaun.database.readings import KeptReading
-from voltaun.pages.figures import bench, dense, fan, glass, hours, one_line, strip, weave
+from voltaun.pages.figures import bench, dense, facing, fan, glass, hours, one_line, strip, weave
 from voltaun.pages.figures.svg import el
 from voltaun.pages.log.dense import _figures as figures_of
 from voltaun.pages.log.sheet import Sheet
@@ -148,6 +148,41 @@ class OfADay(unittest.TestCase):
                                  discharge_wh=np.zeros(2), samples=np.array([60, 30]), seconds=np.array([3600, 1800]))
         made = figures_of("Tue", summed, slice(0, 2), None)
         self.assertEqual((made["covered"], made["charge"], made["samples"], made["low"]), (1.5, 150.0, 90, None))
+
+
+class Facing(unittest.TestCase):
+    def drawn(self, tilt, azimuth, latitude=-42.0, **more):
+        return facing.draw(SolarArray("Roof", 300, 4, tilt, azimuth, **more), latitude)
+
+    def ends(self, picture, name):
+        """Where the lines of a class begin and end."""
+        return [[float(each) for each in re.findall(r"-?[\d.]+", d)]
+                for d in re.findall(rf'<path d="(M[^"A]*)" class="{name}"', str(picture))]
+
+    def test_from_above_it_looks_where_it_faces(self):
+        for azimuth, ends in ((0, (56, 24)), (90, (88, 56)), (180, (56, 88)), (270, (24, 56))):
+            (looks,) = self.ends(self.drawn(30, azimuth), "tick")
+            self.assertEqual(looks, [56, 56, *ends])
+            panel = self.ends(self.drawn(30, azimuth), "level")[0]
+            self.assertEqual(abs(panel[2] - panel[0]) > abs(panel[3] - panel[1]), azimuth % 180 == 0)
+        self.assertEqual(self.ends(self.drawn(0, 0), "tick"), [])  # what lies flat looks nowhere
+
+    def test_from_the_side_it_leans(self):
+        for tilt, ends in ((0, (220, 92)), (30, (210.6, 57)), (90, (150, 22))):
+            self.assertEqual(self.ends(self.drawn(tilt, 0), "level")[1], [150, 92, *ends])
+
+    def test_the_sun_at_noon_stands_towards_the_equator(self):
+        for latitude, at in ((-42.0, 20), (47.0, 92)):
+            self.assertIn(f'cx="56" cy="{at}" r="5" class="noon"', str(self.drawn(30, 0, latitude)))
+        self.assertIsNone(self.drawn(30, 0, aimed_per_day=2))
+
+    def test_it_is_said(self):
+        for tilt, azimuth, said in ((0, 0, "flat"), (90, 0, "upright, facing north"),
+                                    (30, 45, "30° from level, facing north-east"),
+                                    (18.4, 350, "18° from level, facing north (350°)"),
+                                    (30, 338, "30° from level, facing north (338°)"),
+                                    (30, 200, "30° from level, facing south (200°)")):
+            self.assertEqual(facing.words(tilt, azimuth), said)
 
 
 class OneLine(unittest.TestCase):

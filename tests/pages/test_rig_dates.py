@@ -6,7 +6,7 @@ from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 
 from tests.core.learned.test_yield_step import CHANGED, log
-from tests.pages.test_pages import PagesCase
+from tests.pages.test_pages import PagesCase, standing
 from tests.support import rig
 from voltaun.core.rig.parts import Load
 from voltaun.database import readings, rigs
@@ -132,6 +132,16 @@ class AsPeopleWriteIt(DatesCase):
         self.add(temp_c="60 °F", soc="50")
         self.assertEqual(self.log()[-1].temp_c, 15.6)
         self.shows("expected degrees, 0 = north", self.part("arrays-0", azimuth_deg="400").text)
+
+    def test_how_panels_face_is_drawn_as_it_is_typed(self):
+        page = self.client.get("/1/rig?part=arrays-0").text
+        self.shows("Roof: 30° from level, facing north", page)
+        form = standing(page[page.index('id="part"'):page.index("Leave it as it was")])
+        typed = self.post("/1/rig/parts/arrays-0/follows", form | {"azimuth_deg": "NE", "tilt_deg": "1 in 3"}).text
+        self.shows("Roof: 18° from level, facing north-east", typed)
+        self.assertNotIn("facing", self.post("/1/rig/parts/arrays-0/follows", form | {"azimuth_deg": "400"}).text)
+        self.assertNotIn("facing-title", self.part("arrays-0", azimuth_deg="400").text)
+        self.assertNotIn("facing-title", self.client.get("/1/rig?part=bank").text)
 
 
 class HardlyMeant(DatesCase):

@@ -188,10 +188,10 @@ class ArrayForm(Form):
     tilt_deg = LeaningField("Tilt, °", "arrays.tilt_deg", "number")
     azimuth_deg = FacingField("Facing, °", "arrays.azimuth_deg", "number")
     shade_factor = ShadeField("Shade")
-    controller_limit_w = FigureField("Passes, W", "arrays.controller_limit_w", "power")
-    controller_limit_a = FigureField("or A", "arrays.controller_limit_a", "current")
-    aimed_per_day = FigureField("Aimed a day", "arrays.aimed_per_day", "number")
-    hours_out = FigureField("Hours out", "arrays.hours_out", "duration")
+    controller_limit_w = FigureField("Controller, W", "arrays.controller_limit_w", "power")
+    controller_limit_a = FigureField("Controller, A", "arrays.controller_limit_a", "current")
+    aimed_per_day = FigureField("Aimed by hand, times a day", "arrays.aimed_per_day", "number")
+    hours_out = FigureField("Stands out, hours a day", "arrays.hours_out", "duration")
 
 
 class ChargerForm(Form):
@@ -230,8 +230,8 @@ class LoadForm(Form):
     name = StringField("Load")
     daily_wh = FigureField("Wh a day", "loads.daily_wh", "energy")
     side = SelectField("Side", choices=[("ac", "AC"), ("dc", "DC")])
-    running_w = FigureField("On, W", "loads.running_w", "power")
-    surge_w = FigureField("Start, W", "loads.surge_w", "power")
+    running_w = FigureField("While on, W", "loads.running_w", "power")
+    surge_w = FigureField("At start, W", "loads.surge_w", "power")
     priority = SelectField("Priority", choices=[(word, word) for word in PRIORITIES], default="wanted")
     pattern = PatternField("Runs")
     evidence = SelectField("Known by", choices=[(word, word) for word in EVIDENCE], default="guess")

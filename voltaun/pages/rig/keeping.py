@@ -23,7 +23,7 @@ from voltaun.formats.rig_file import rig_document, rig_from
 from voltaun.pages import context
 from voltaun.pages.days import day_from, shown
 from voltaun.pages.rig.parts import NAMES, Part, limits_of, opened, put
-from voltaun.pages.rig.views import figures, render
+from voltaun.pages.rig.views import facing_of, figures, render
 from voltaun.pages.start.places import zones
 from voltaun.words.reasons import say
 from voltaun.words.rig import panels_words
@@ -167,7 +167,8 @@ def follows(key: str) -> str:
             made = rig_from(document)
     name = part.form["name"].data or "" if part.group in NAMES else ""
     return render_template("rig/follows.html", figures=figures(made) if made else None, stands=figures(context.rig()),
-                           met=limits_of(made, part.group, name) if made else ())
+                           met=limits_of(made, part.group, name) if made else (),
+                           facing=facing_of(made, part) if made else None)
 
 
 def _asked(part: Part, made: Rig) -> bool:

@@ -6,6 +6,7 @@ from typing import Any
 
 from flask import abort, flash, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
+from markupsafe import Markup
 
 from voltaun.core.rig import bank as banks
 from voltaun.core.rig import loads as demand
@@ -60,11 +61,20 @@ def render(status: int = 200, part: Part | None = None, rest: Sequence[str] = ()
     drain = look.present.drain.wh if look.present else None
     part = part or opened(request.args.get("part", ""), rig)
     return render_template(
-        "rig/rig.html", leaf=leaf, part=part, rest=rest, unsure=unsure, cautions=for_rig(rig), figures=figures(rig),
+        "rig/rig.html", leaf=leaf, part=part, facing=facing_of(rig, part), rest=rest, unsure=unsure,
+        cautions=for_rig(rig), figures=figures(rig),
         version=g.kept.version, drawings=() if leaf else (one_line.wide(rig), one_line.narrow(rig)), limits=limits(rig),
         soc_words=SOC_WORDS[rig.soc_from], depths=_depths(rig, drain), origins=_origins(),
         aiming=[] if leaf else _aiming(rig, look), groups=_groups(rig), names=NAMES, former=_former(rig),
         files=[(each, distance_km(each.weather, rig.place)) for each in context.weathers()]), status
+
+
+def facing_of(rig: Rig, part: Part | None) -> Markup | None:
+    """The drawing of how the open array faces; None for another part, and for what was not understood."""
+    if part is None or part.group != "arrays" or part.number is None or part.form.errors:
+        return None
+    from voltaun.pages.figures import facing
+    return facing.draw(rig.arrays[part.number], rig.place.latitude)
 
 
 def _groups(rig: Rig) -> list[tuple[str, str, str, list[tuple[str, str]]]]:
