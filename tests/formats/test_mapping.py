@@ -8,10 +8,19 @@ from voltaun.formats import FileFaults
 from voltaun.formats.guessing import guess, open_questions, order_of
 from voltaun.formats.log_csv import read_log
 from voltaun.formats.loose import kind_of, meant
-from voltaun.formats.mapping import SAMPLES, Column, Mapping, read_mapping
+from voltaun.formats.mapping import COUNTED, SAMPLES, Column, Mapping, read_mapping
 from voltaun.formats.tables import not_a_table, number_of
 from voltaun.formats.translating import Grounds
-from voltaun.formats.when import DAY_FIRST, MONTH_FIRST, TwoWays, read_clock, read_day, read_when
+from voltaun.formats.when import (
+    DAY_FIRST,
+    MONTH_FIRST,
+    TwoWays,
+    month_end,
+    read_clock,
+    read_day,
+    read_when,
+    without_year,
+)
 
 HOBART = zone("Australia/Hobart")
 
@@ -46,9 +55,9 @@ class Whens(unittest.TestCase):
 
     def test_hours(self):
         for text, shown in (("13:40", "13:40"), ("1:40 pm", "13:40"), ("13.40", "13:40"), ("7 am", "07:00"),
-                            ("12 am", "00:00"), ("12:05 pm", "12:05")):
+                            ("12 am", "00:00"), ("12:05 pm", "12:05"), ("20h", "20:00"), ("7 Uhr", "07:00")):
             self.assertEqual(f"{read_clock(text):%H:%M}", shown)
-        for text in ("24:00", "1340", "13", "²:00", "13 pm", "12:60", "", "noon"):
+        for text in ("24:00", "1340", "13", "²:00", "13 pm", "12:60", "", "noon", "24h", "h"):
             self.assertIsNone(read_clock(text), text)
 
 
@@ -149,6 +158,51 @@ class Mapped(unittest.TestCase):
         self.assertEqual((of_the_day[0], since[0]), (7, 6))
         self.assertAlmostEqual(of_the_day[1], 1900, delta=1)
         self.assertAlmostEqual(since[1], 5 * 1900 / 8, delta=1)
+
+    def test_days_of_a_month_and_days_without_a_year(self):
+        for text, last in (("2026-02", "2026-02-28"), ("2028/2", "2028-02-29"), ("December 2026", "2026-12-31")):
+            self.assertEqual(month_end(text).isoformat(), last)
+        for text, day in (("24 Nov", (11, 24)), ("Nov 24th", (11, 24)), ("24.11.", (11, 24))):
+            self.assertEqual(without_year(text), day)
+        for text in ("2026-13", "Smarch 2026", "24 Smarch", "24/11", "24", "2026-02-03"):
+            with self.assertRaises(ValueError):
+                month_end(text)
+            with self.assertRaises(ValueError):
+                without_year(text)
+        mapping = Mapping(columns={"d": Column("read_at")}, year=2025, hour="20h")
+        text = "d\n24 Nov\n30 Nov\n2 Dec 21:00\n1 Jan\n28 Dec\n"  # a row out of order begins no other year
+        log = read_log(text.encode(), HOBART, mapping=mapping).readings
+        days = [f"{each.at.astimezone(HOBART):%Y-%m-%d %H}" for each in log]
+        self.assertEqual(days, ["2025-11-24 20", "2025-11-30 20", "2025-12-02 21", "2026-01-01 20", "2026-12-28 20"])
+
+    def test_a_counter_is_asked_about_and_one_that_was_set_back_is_left_blank(self):
+        def asked(*shown):
+            text = "Date,Sun kWh\n" + "".join(f"2026-11-{n:02d} 19:00,{wh}\n" for n, wh in enumerate(shown, 1))
+            return [each.kind for each in open_questions(guess(text), text)]
+        for shown in ((1204.2, 1206.1, 1207), (2.1, 3.9, 6, 6, 8.2, 9.1)):
+            self.assertEqual(asked(*shown), ["counter"])
+        for shown in ((2.1, 3.9, 6), (2.1, 1.9, 2.4, 2.2, 2.6, 2.1), (2, 2, 2, 2, 2, 2), (1204.2, 1206.1)):
+            self.assertEqual(asked(*shown), [])
+        mapping = Mapping(columns={"d": Column("read_at"), "s": Column("solar_wh", "kWh"), "u": Column("use_wh")},
+                          sums=COUNTED)
+        rows = ("24,10,", "25,12.5,100", "26,0.5,180", "27,,200", "28,2,260")
+        text = "d,s,u\n" + "".join(f"2026-11-{row}\n".replace(",", " 19:00,", 1) for row in rows)
+        log = read_log(text.encode(), HOBART, mapping=mapping)
+        self.assertEqual([(each.solar_wh, each.use_wh) for each in log.readings],
+                         [(None, None), (2500, None), (None, 80), (None, 20), (1500, 60)])
+        self.assertEqual([words for words in log.warnings if "counter" in words],
+                         ["2026-11-26 19:00: the counter of solar_wh reads less than in the row before, so it is left "
+                          "blank there"])
+
+    def test_what_is_no_legal_answer_is_refused_by_its_path(self):
+        whole = {"voltaun_mapping": 1, "zone": "UTC", "year": 2025, "only": {"system": "hut"}, "sums": COUNTED}
+        told = read_mapping(json.dumps(whole))
+        self.assertEqual((told.zone, told.year, told.only, told.sums), ("UTC", 2025, {"system": "hut"}, COUNTED))
+        self.assertEqual(read_mapping(json.dumps(told.document())), told)
+        for path, wrong in (("zone", "Mars"), ("year", "2025"), ("year", 1066), ("year", True), ("only", ["hut"]),
+                            ("only", {"a": "b", "c": "d"}), ("only", {"a": 5})):
+            with self.assertRaisesRegex(FileFaults, f"^{path}: found"):
+                read_mapping(json.dumps(whole | {path: wrong}))
 
     def test_what_is_written_by_other_programs_says_what_to_do(self):
         for start, what in ((b"PK\x03\x04" + b"x" * 40, "a spreadsheet file (xlsx or ods)"),

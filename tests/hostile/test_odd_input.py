@@ -90,7 +90,8 @@ class Pages(PagesCase):
 
     LATER = ("kind", "amount", "first", "last", "load", "name", "day", "sky", "start", "stop", "from_hour", "to_hour",
              "litres", "none", "address", "every", "hours", "forget", "apply", "answer", "version", "back", "r0-at",
-             "r0-soc", "r1-at", "r1-solar_wh", "r1-note", "map-at")
+             "r0-soc", "r1-at", "r1-solar_wh", "r1-note", "map-at", "zone", "year", "only",
+             "only-column", "sums", "loose")
 
     def test_nor_the_logs_parts_and_the_outlook(self):
         self.keep(*readings(*({"soc": 0.5 + n / 100, "solar_wh": 900} for n in range(30)),

@@ -27,8 +27,10 @@ def standing(form):
         if named.get("type") not in ("radio", "checkbox") or " checked" in tag:
             stands[named["name"]] = named.get("value", "")
     for name, options in re.findall(r'<select [^>]*name="([^"]*)"[^>]*>(.*?)</select>', form, re.S):
-        chosen = re.findall(r'<option selected value="([^"]*)"', options)
-        stands[name] = (chosen or re.findall(r'<option value="([^"]*)"', options))[-1 if chosen else 0]
+        listed = [(re.search(r'value="([^"]*)"', tag), "selected" in tag, text.strip())
+                  for tag, text in re.findall(r"<option([^>]*)>([^<]*)", options)]
+        values = [(value[1] if value else text, chosen) for value, chosen, text in listed]
+        stands[name] = next((value for value, chosen in values if chosen), values[0][0])
     return stands
 
 

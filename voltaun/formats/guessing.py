@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterable
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import date
 
@@ -13,8 +14,8 @@ from voltaun.formats.mapping import LOG, OF_LOG, OF_SAMPLES, UNITS, Column, Mapp
 from voltaun.formats.tables import lines_of, number_of, separator_of, table
 from voltaun.formats.translating import holds
 
-_DAY_WORDS = (("time", r"time|hour|clock|uhr\b|zeit|heure|hora|ora|\bts\b|stamp"),
-              ("date", r"date|day|datum|tag|fecha|jour|data|giorno"))
+_DAY_WORDS = (("time", r"time|hour|clock|uhr\b|zeit|heure|hora|ora|\bts\b|stamp|\bwhen\b|wann|quand"),
+              ("date", r"date|day|datum|tag|fecha|jour|data|giorno|month|monat|mois|\bmes\b"))
 _DAYS = ("read_at", "date", "at")
 """Of our columns those that hold a day, the first that is there before the rest."""
 
@@ -52,14 +53,45 @@ def guess(text: str, kind: str = LOG, name: str = "") -> Mapping:
         if theirs and of:
             taken.add(of)
             columns[theirs] = Column(of, _unit(theirs, of, values))
+    if kind == LOG and not {"read_at", "date", "time"} & taken:  # by what stands in it, whatever it is called
+        by_its_cells = next((theirs for theirs, values in cells.items() if _holds_days(values)), None)
+        columns |= {by_its_cells: Column("read_at")} if by_its_cells else {}
     if kind == LOG and len(alone := {"date", "time"} & taken) == 1:  # with only one of the two, it is both
         columns = {theirs: Column("read_at") if column.of in alone else column for theirs, column in columns.items()}
     separator = separator_of(lines_of(text).split("\n", 1)[0])
 
     def of_columns(names: Iterable[str]) -> list[str]:
         return [value for theirs, column in columns.items() if column.of in names for value in cells[theirs]]
-    return Mapping(kind, name, columns, order_of(of_columns(_DAYS)), "", separator,
-                   _decimal(of_columns(UNITS), separator))
+    decimal = _decimal(of_columns(UNITS), separator)
+    utc = any(column.of in (*_DAYS, "time") and re.search(r"\b(utc|gmt)\b", theirs.lower())
+              for theirs, column in columns.items())
+    columns = {theirs: _in_kwh(column, cells[theirs], decimal) for theirs, column in columns.items()}
+    return Mapping(kind, name, columns, order_of(of_columns(_DAYS)), "", separator, decimal,
+                   zone="UTC" if utc else "")
+
+
+A_DAY_IN_KWH = 60.0
+"""A day's energies that are all less than this, and some of them no whole numbers, are kWh where nothing says so."""
+
+
+def _in_kwh(column: Column, values: list[str], decimal: str) -> Column:
+    """An energy without a unit as it is meant: nobody notes a part of a Wh."""
+    if not (column.of.endswith("_wh") and column.of in OF_LOG) or column.unit:
+        return column
+    numbers = [number for value in values if (number := number_of(value, decimal)) is not None]
+    parts = any(number != round(number) for number in numbers)
+    return Column(column.of, "kWh", column.scale) if parts and max(numbers) < A_DAY_IN_KWH else column
+
+
+def _holds_days(values: list[str]) -> bool:
+    """Whether a column holds days, by its cells."""
+    def is_day(text: str) -> bool:
+        try:
+            when.read_day(when.split(text)[0], when.DAY_FIRST)
+        except ValueError:
+            return False
+        return True
+    return len(values) > 1 and sum(map(is_day, values[:50])) > 0.8 * len(values[:50])
 
 
 def _cells(rows: list[list[str]]) -> dict[str, list[str]]:
@@ -93,6 +125,8 @@ def _unit(theirs: str, of: str, values: list[str]) -> str:
     for unit in sorted(UNITS.get(of, {}), key=len, reverse=True):
         if unit != next(iter(UNITS[of])) and re.search(rf"(?<![a-z]){re.escape(unit.lower())}(?![a-z])", lower):
             return unit
+    if of == "temp_c" and re.search(r"\bf\b|fahrenheit", lower):
+        return "°F"
     numbers = [abs(number) for number in (number_of(value, "") for value in values) if number is not None]
     if of == "at" and numbers and len(numbers) == len(values):
         return "epoch ms" if max(numbers) > 1e11 else "epoch s"
@@ -121,18 +155,27 @@ def _decimal(numbers: list[str], separator: str) -> str:
 
 
 def _is_bare(text: str) -> bool:
-    """Whether a text is a day without a time."""
-    try:
-        when.read_day(text, when.DAY_FIRST)
-    except ValueError:
-        return False
-    return True
+    """Whether a text is a day, or a month, without a time."""
+    for read in (lambda: when.read_day(text, when.DAY_FIRST), lambda: when.month_end(text),
+                 lambda: when.without_year(text)):
+        with suppress(ValueError):
+            read()
+            return True
+    return False
+
+
+def _lacks_year(text: str) -> bool:
+    """Whether a day is written without its year."""
+    with suppress(ValueError):
+        when.without_year(when.split(text)[0])
+        return True
+    return False
 
 
 @dataclass(frozen=True)
 class Open:
-    """What cannot be known from a file: the kind of question ("dates", "hour", "at", "sky", and those of `loose`) and
-    what it is about."""
+    """What cannot be known from a file: the kind of question ("dates", "hour", "at", "year", "rig", "sums", "counter",
+    "sky", and those of `loose`) and what it is about."""
 
     kind: str
     about: tuple[str, ...] = ()
@@ -140,7 +183,8 @@ class Open:
 
 def open_questions(mapping: Mapping, text: str) -> list[Open]:
     """What is still to be asked before a log can be read. Raises FileFaults."""
-    cells = _cells([row for row in table(text, mapping.separator) if any(row)])
+    rows = [row for row in table(text, mapping.separator) if any(row)]
+    cells = _cells(rows)
     values = {column.of: cells[theirs] for theirs, column in mapping.columns.items() if theirs in cells}
     name = next((name for name in _DAYS if name in values), None)
     if name is None:
@@ -152,6 +196,14 @@ def open_questions(mapping: Mapping, text: str) -> list[Open]:
     if mapping.kind == LOG and "time" not in values and not mapping.hour:
         bare = next(filter(_is_bare, values[name]), None)
         found += [Open("hour", (bare,))] if bare else []
+    if mapping.kind == LOG and mapping.year is None and (bare := next(filter(_lacks_year, values[name]), None)):
+        found.append(Open("year", (bare,)))
+    if mapping.kind == LOG and not mapping.only and (rigs := _rigs(mapping, rows)):
+        found.append(Open("rig", rigs))
+    if mapping.kind == LOG and not mapping.sums:
+        runs_on = [theirs for theirs, column in mapping.columns.items() if column.of in UNITS
+                   and column.of.endswith("_wh") and _counts(cells.get(theirs, []), mapping.decimal)]
+        found += [Open("counter", tuple(runs_on))] if runs_on else []
     if mapping.kind == LOG:
         energies = any(of in UNITS and of.endswith("_wh") for of in values)
         if energies and not mapping.sums and not found and (gap := _left_out(values[name], mapping.dates)):
@@ -159,6 +211,41 @@ def open_questions(mapping: Mapping, text: str) -> list[Open]:
         found += [Open(kind, tuple(texts)) for kind, texts in _loose(mapping, cells).items()]
     odd = {word for word in values.get("sky", ()) if word.lower() not in {*SKIES, *mapping.sky}}
     return found + ([Open("sky", tuple(sorted(odd)[:20]))] if odd else [])
+
+
+FEW_ROWS, ROWS, TIMES_ITS_STEP = 3, 6, 10.0
+"""A column that hardly ever falls is a counter: over `ROWS` rows and more, or over a few where it stands at so many
+times what it rises by in one."""
+
+
+def _counts(values: list[str], decimal: str) -> bool:
+    numbers = [number for value in values if (number := number_of(value, decimal)) is not None]
+    steps = [after - before for before, after in zip(numbers, numbers[1:], strict=False)]
+    rising, falls = [step for step in steps if step > 0], sum(step < 0 for step in steps)
+    if len(numbers) < FEW_ROWS or len(rising) <= 0.5 * len(steps) or falls > len(steps) / 50:
+        return False
+    return len(numbers) >= ROWS or sorted(numbers)[len(numbers) // 2] > TIMES_ITS_STEP * sum(rising) / len(rising)
+
+
+MOST_RIGS = 6
+
+
+def _rigs(mapping: Mapping, rows: list[list[str]]) -> tuple[str, ...]:
+    """The column that tells the rows of several rigs apart, and their names; none where no instant comes twice, or no
+    column that was left out makes them differ."""
+    header, body = rows[0], rows[1:]
+    timed = [header.index(theirs) for theirs, column in mapping.columns.items()
+             if column.of in (*_DAYS, "time") and theirs in header]
+    at = [tuple(row[n] if n < len(row) else "" for n in timed) for row in body]
+    if len(set(at)) == len(at):
+        return ()
+    for n, theirs in enumerate(header):
+        named = [row[n] if n < len(row) else "" for row in body]
+        kinds = sorted(set(named))
+        if (theirs and theirs not in mapping.columns and 1 < len(kinds) <= MOST_RIGS and all(kinds)
+                and len(set(zip(at, named, strict=True))) == len(at)):
+            return theirs, *kinds
+    return ()
 
 
 def _left_out(texts: list[str], order: str) -> str | None:

@@ -4,19 +4,19 @@ import csv
 import io
 import math
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
 from voltaun.core.instants import clock_before, resolve
 from voltaun.core.log.ledger import RECKONED, Interval
-from voltaun.core.log.reading import FIELDS, NUMBERS, Field, Reading, ordered_events
+from voltaun.core.log.reading import FIELDS, NUMBERS, Field, Reading, of_kind, ordered_events
 from voltaun.core.rig.inverter import ac_energy
 from voltaun.core.rig.rig import Rig
 from voltaun.formats import FileFaults, shown
 from voltaun.formats.cells import fraction_of, from_cell, percent, plain, to_cell
-from voltaun.formats.mapping import OF_THE_DAY, Mapping
+from voltaun.formats.mapping import COUNTED, OF_THE_DAY, Mapping
 from voltaun.formats.tables import doubled, lines_of, refuse_misshapen, separator_of
 from voltaun.formats.translating import Grounds, Translator
 from voltaun.formats.when import TwoWays, read_clock, read_when
@@ -69,6 +69,8 @@ def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None, mapping: 
         raise faults
     if mapping and mapping.sums == OF_THE_DAY:
         readings = _days_by_themselves(readings)
+    if mapping and mapping.sums == COUNTED:
+        readings = _since_the_row_before(readings, zone, warnings)
     if translator and translator.unknown_skies:
         warnings.append("sky words left out: " + ", ".join(sorted(translator.unknown_skies)[:12]))
     return LogFile(readings, warnings)
@@ -88,6 +90,27 @@ def _days_by_themselves(readings: list[Reading]) -> list[Reading]:
         if reading.at - before.at > DAY_LEFT_OUT:
             made.append(Reading(reading.at - timedelta(days=1), note=LEFT_OUT_NOTE))
         made.append(reading)
+    return made
+
+
+def _since_the_row_before(readings: list[Reading], zone: ZoneInfo, warnings: list[str]) -> list[Reading]:
+    """Readings whose energies are counters, with what each rose by. The first has nothing to count from; where a
+    counter reads less than before it was set back, and nothing is known of that row."""
+    last: dict[str, float] = {}
+    made = []
+    for reading in readings:
+        rose: dict[str, Any] = {}
+        for of in of_kind("energy"):
+            shown: float | None = getattr(reading, of.name)
+            if shown is None:
+                continue
+            before = last.get(of.name)
+            rose[of.name] = None if before is None or shown < before else shown - before
+            if before is not None and shown < before:
+                warnings.append(f"{reading.at.astimezone(zone):%Y-%m-%d %H:%M}: the counter of {of.column} reads less "
+                                "than in the row before, so it is left blank there")
+            last[of.name] = shown
+        made.append(replace(reading, **rose))
     return made
 
 
@@ -112,8 +135,8 @@ def _row(cells: list[str], columns: list[str], line: int, translator: Translator
     if translator is None:
         return row
     before = faults.count
-    row = translator.row(row, line, faults)
-    return row if faults.count == before else None
+    translated = translator.row(row, line, faults)
+    return translated if faults.count == before else None
 
 
 def decode(data: bytes) -> str:

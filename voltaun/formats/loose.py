@@ -2,9 +2,11 @@
 
 import re
 
-BLANK, ABOUT, HOURS = "blank", "about", "hours"
-KINDS = (BLANK, ABOUT, HOURS)
-"""Nothing was noted; a number that was not read exactly; a part of the day for an hour."""
+BLANK, ABOUT, HOURS, TOTALS = "blank", "about", "hours", "totals"
+KINDS = (BLANK, ABOUT, HOURS, TOTALS)
+"""Nothing was noted; a number that was not read exactly; a part of the day for an hour; a line that sums up others."""
+
+_TOTAL = re.compile(r"\b(totals?|subtotal|sum|average|mean|max|min|summe|gesamt|mittel|schnitt|totale|somme|media)\b")
 
 _BLANKS = frozenset(("n/a", "na", "n.a.", "nan", "-", "--", "---", "–", "—", "none", "null", "nil", "?", "no data"))
 
@@ -25,6 +27,8 @@ def kind_of(text: str, number: bool, hour: bool) -> str | None:
         return BLANK
     if number and _rough(plain):
         return ABOUT
+    if hour and _TOTAL.search(plain):
+        return TOTALS
     return HOURS if hour and _part(plain) else None
 
 
@@ -33,7 +37,7 @@ def meant(text: str, number: bool, hour: bool, taken: tuple[str, ...]) -> str:
     kind = kind_of(text, number, hour)
     if kind is None or kind not in taken:
         return text
-    if kind == BLANK:
+    if kind in (BLANK, TOTALS):
         return ""
     plain = text.strip().lower()
     if kind == ABOUT:

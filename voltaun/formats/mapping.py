@@ -17,8 +17,9 @@ VERSION = 1
 KEY = "voltaun_mapping"
 LOG, SAMPLES = "log", "samples"
 DATES = ("", when.DAY_FIRST, when.MONTH_FIRST)
-OF_THE_DAY, SINCE = "of the day", "since the row before"
-SUMS = ("", OF_THE_DAY, SINCE)
+OF_THE_DAY, SINCE, COUNTED = "of the day", "since the row before", "counters that run on"
+SUMS = ("", OF_THE_DAY, SINCE, COUNTED)
+ZONES = ("", "UTC")
 
 _ENERGY = {"Wh": 1.0, "kWh": 1000.0, "Ah": None}
 _PERCENT = {"%": 1.0, "fraction": 100.0, "Ah": None}
@@ -48,7 +49,8 @@ class Column:
 class Mapping:
     """How a file is read; `columns` by the file's own names, `hour` for days without a time, `sky` its own words,
     `loose` the kinds of cells that are read as they are meant (see `loose`), `sums` whether a row's energies are of its
-    own day or since the row before."""
+    own day, since the row before, or counters; `zone` "UTC" where its times are not the place's own, `year` that of the
+    first day where none is written, `only` the cell that a row of this rig holds, by the file's column."""
 
     kind: str = LOG
     name: str = ""
@@ -61,6 +63,9 @@ class Mapping:
     sky: dict[str, str] = field(default_factory=dict)
     loose: tuple[str, ...] = ()
     sums: str = ""
+    zone: str = ""
+    year: int | None = None
+    only: dict[str, str] = field(default_factory=dict)
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -100,7 +105,7 @@ def from_document(document: dict[str, Any]) -> Mapping:
     blank = Mapping(kind)
     texts = {}
     for name, legal in (("name", None), ("dates", DATES), ("hour", None), ("separator", ("", *SEPARATORS)),
-                        ("decimal", ("", ",", ".")), ("sums", SUMS)):
+                        ("decimal", ("", ",", ".")), ("sums", SUMS), ("zone", ZONES)):
         texts[name] = document.get(name, "")
         if not isinstance(texts[name], str) or legal and texts[name] not in legal or len(texts[name]) > 80:
             faults.add(name, repr(texts[name])[:40], " or ".join(map(repr, legal[1:])) if legal else "a short text")
@@ -116,10 +121,16 @@ def from_document(document: dict[str, Any]) -> Mapping:
     taken = document.get("loose", [])
     if not isinstance(taken, list) or not set(map(str, taken)) <= set(loose.KINDS):
         faults.add("loose", repr(taken)[:60], "a list of " + ", ".join(loose.KINDS))
+    year, only = document.get("year"), document.get("only", {})
+    if year is not None and (type(year) is not int or not 1970 <= year < 2200):
+        faults.add("year", repr(year)[:40], "a year from 1970 to 2199")
+    if not isinstance(only, dict) or len(only) > 1 or not all(
+            isinstance(each, str) and len(each) <= 200 for pair in only.items() for each in pair):
+        faults.add("only", repr(only)[:60], "one of the file's columns, with what a row of this rig holds in it")
     if faults.faults:
         raise faults
     return Mapping(kind, columns=columns, volts=volts, sky={each.lower(): value for each, value in sky.items()},
-                   loose=tuple(taken), **texts)
+                   loose=tuple(taken), year=year, only=only, **texts)
 
 
 def _columns(given: Any, blank: Mapping, faults: FileFaults) -> dict[str, Column]:

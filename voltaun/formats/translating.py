@@ -1,10 +1,12 @@
 """Turning the rows of a log of another shape into those of the open one, as its mapping says."""
 
+from contextlib import suppress
 from dataclasses import dataclass
+from datetime import UTC, date, datetime
 
 from voltaun.core.rig.parts import SKIES
 from voltaun.formats import FileFaults, shown, when
-from voltaun.formats.loose import meant
+from voltaun.formats.loose import TOTALS, kind_of, meant
 from voltaun.formats.mapping import UNITS, Column, Mapping
 from voltaun.formats.tables import number_of
 
@@ -28,10 +30,18 @@ class Translator:
     def __init__(self, mapping: Mapping, grounds: Grounds) -> None:
         self._mapping, self._grounds = mapping, grounds
         self.unknown_skies: set[str] = set()
+        self._year, self._month = mapping.year, 0
 
-    def row(self, cells: dict[str, str], line: int, faults: FileFaults) -> dict[str, str]:
-        """One row; what cannot be read is added to the faults by line and the file's own column."""
+    def row(self, cells: dict[str, str], line: int, faults: FileFaults) -> dict[str, str] | None:
+        """One row, None for one of another rig and for one that sums up others; what cannot be read is added to the
+        faults by line and the file's own column."""
         made, day, clock = {}, "", ""
+        if any(cells.get(theirs, "").strip() != value for theirs, value in self._mapping.only.items()):
+            return None
+        if TOTALS in self._mapping.loose and any(
+                kind_of(cells.get(theirs, ""), *holds(column.of)) == TOTALS
+                for theirs, column in self._mapping.columns.items()):
+            return None
         for theirs, column in self._mapping.columns.items():
             text = meant(cells.get(theirs, "").strip(), *holds(column.of), self._mapping.loose)
             if not text:
@@ -50,7 +60,7 @@ class Translator:
                 if number is None:
                     faults.add(where, shown(text), f"a number ({column.unit or next(iter(UNITS[column.of]))})")
                 else:
-                    made[column.of] = repr(number)
+                    made[column.of] = repr(round(number, 9))
             else:
                 made[column.of] = text
         at = self._instant(day, clock, line, faults)
@@ -90,8 +100,10 @@ class Translator:
                 if of_clock is None:
                     faults.add(where, shown(hour), "a time of day such as 19:30")
                     return None
-                return f"{when.read_day(bare, self._mapping.dates).isoformat()}T{of_clock.isoformat()}"
-            return when.read_when(day, self._mapping.dates).isoformat()
+                return self._in_zone(datetime.combine(self._day(bare), of_clock))
+            if of_day is not None and self._year is not None:
+                return self._in_zone(datetime.combine(self._day(bare), of_day))
+            return self._in_zone(when.read_when(day, self._mapping.dates))
         except when.TwoWays as two:
             faults.add(where, f"{shown(day)}, which {two}", "to be told which comes first, the day or the month")
         except ValueError:
@@ -99,3 +111,20 @@ class Translator:
                        "a day and a time such as 24.11.2026 19:30" + ("" if hour else "; or choose an hour for days "
                                                                        "without a time"))
         return None
+
+    def _day(self, text: str) -> date:
+        """A day, or the last one of a month that stands alone; without a year it is in that of the row before, or the
+        next one after a month that comes earlier."""
+        with suppress(ValueError):
+            return when.month_end(text)
+        if self._year is not None:
+            with suppress(ValueError):
+                month, day = when.without_year(text)
+                self._year += month < self._month - 6
+                self._month = month
+                return date(self._year, month, day)
+        return when.read_day(text, self._mapping.dates)
+
+    def _in_zone(self, at: datetime) -> str:
+        utc = self._mapping.zone == "UTC" and at.tzinfo is None
+        return (at.replace(tzinfo=UTC) if utc else at).isoformat()

@@ -4,7 +4,7 @@ Whether `3/11/2026` is in March or in November cannot be known from itself: then
 """
 
 import re
-from datetime import date, datetime, time
+from datetime import date, datetime, time, timedelta
 
 LONGEST = 60
 """No date and time is written in more letters."""
@@ -15,10 +15,14 @@ _MONTHS = {name: n for n, names in enumerate((
     "jan january", "feb february", "mar march", "apr april", "may", "jun june", "jul july", "aug august",
     "sep sept september", "oct october", "nov november", "dec december"), 1) for name in names.split()}
 
+_HOUR_ALONE = re.compile(r"(\d{1,2}) ?(?:h|uhr)", re.ASCII)
 _CLOCK = re.compile(r"(\d{1,2})(?:[:.h ](\d{2}))?(?::(\d{2})(?:\.\d{1,6})?)?\s?(am|pm|a\.m\.|p\.m\.)?", re.ASCII)
 _YEAR_FIRST = re.compile(r"(\d{4})[-/.](\d{1,2})[-/.](\d{1,2})", re.ASCII)
 _NUMBERS = re.compile(r"(\d{1,2})([-/.])(\d{1,2})\2(\d{4}|\d{2})", re.ASCII)
 _NAMED = re.compile(r"(\d{1,2})(?:st|nd|rd|th)?[-. ]{1,2}([a-z]{3,9})[-., ]{1,2}(\d{4})", re.ASCII)
+_MONTH_ALONE = re.compile(r"(\d{4})[-/.](\d{1,2})|([a-z]{3,9})\.? (\d{4})", re.ASCII)
+_NO_YEAR = re.compile(r"(\d{1,2})(?:st|nd|rd|th)?[-. ]{1,2}([a-z]{3,9})\.?|([a-z]{3,9})\.? (\d{1,2})(?:st|nd|rd|th)?"
+                      r"|(\d{1,2})\.(\d{1,2})\.", re.ASCII)
 _NAMED_FIRST = re.compile(r"([a-z]{3,9})\.? (\d{1,2})(?:st|nd|rd|th)?,? (\d{4})", re.ASCII)
 
 
@@ -31,8 +35,10 @@ class TwoWays(ValueError):
 
 
 def read_clock(text: str) -> time | None:
-    """A time of day: `13:40`, `13.40`, `13h40`, `1:40 pm`, `7 am`; None when it is none."""
+    """A time of day: `13:40`, `13.40`, `13h40`, `20h`, `1:40 pm`, `7 am`; None when it is none."""
     text = " ".join(text.lower().split())
+    if alone := _HOUR_ALONE.fullmatch(text[:LONGEST]):
+        return time(int(alone[1])) if int(alone[1]) < 24 else None
     match = _CLOCK.fullmatch(text) if len(text) <= LONGEST else None
     if match is None:
         return None
@@ -68,6 +74,27 @@ def read_day(text: str, order: str = "") -> date:
     if (match := _NAMED_FIRST.fullmatch(text)) and match[1] in _MONTHS:
         return date(int(match[3]), _MONTHS[match[1]], int(match[2]))
     raise ValueError("no day")
+
+
+def month_end(text: str) -> date:
+    """The last day of a month that stands alone: `2026-03`, `March 2026`. Raises ValueError."""
+    found = _MONTH_ALONE.fullmatch(" ".join(text.lower().split())[:LONGEST])
+    if found is None or found[3] and found[3] not in _MONTHS:
+        raise ValueError("no month")
+    year, month = (int(found[4]), _MONTHS[found[3]]) if found[3] else (int(found[1]), int(found[2]))
+    first = date(year, month, 1)
+    return (first + timedelta(days=31)).replace(day=1) - timedelta(days=1)
+
+
+def without_year(text: str) -> tuple[int, int]:
+    """Month and day of a day that is written without its year: `24 Nov`, `Nov 24`, `24.11.` Raises ValueError."""
+    found = _NO_YEAR.fullmatch(" ".join(text.lower().split())[:LONGEST])
+    name = found and (found[2] or found[3])
+    if found is None or name and name not in _MONTHS:
+        raise ValueError("no day")
+    if name:
+        return _MONTHS[name], int(found[1] or found[4])
+    return int(found[6]), int(found[5])
 
 
 def _of_numbers(a: int, b: int, year: int, order: str) -> date:

@@ -376,14 +376,16 @@ def added(panels: int, strings: int, rig: Rig) -> str:
 
 
 LOOSE_TAKEN = {"blank": "Leave such cells blank", "about": "Take the number in them",
-               "hours": "Take morning for 7:00, noon for 12:00, afternoon for 15:00, evening for 19:00"}
+               "hours": "Take morning for 7:00, noon for 12:00, afternoon for 15:00, evening for 19:00",
+               "totals": "Leave such lines out"}
 """How cells that are loosely written are taken, by their kind: the words of a box to tick."""
 
 
 def loose_cells(kind: str, cells: Sequence[str]) -> str:
     """That some cells are loosely written, and what to do."""
     some = ", ".join(f"“{cell[:20]}”" for cell in cells)
-    what = {"blank": "hold no figure", "about": "hold a rough figure", "hours": "name a part of the day"}[kind]
+    what = {"blank": "hold no figure", "about": "hold a rough figure", "hours": "name a part of the day",
+            "totals": "stand for lines that sum up others"}[kind]
     return f"Some cells {what}: {some}. Say below how they are to be taken."
 
 

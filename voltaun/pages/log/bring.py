@@ -6,7 +6,7 @@ once: the page proposes what each column is, shows the first readings as underst
 
 from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from io import BytesIO
 from typing import IO, Any
@@ -24,7 +24,7 @@ from voltaun.database import clearsky, readings, rigs
 from voltaun.database.connection import transaction
 from voltaun.formats import FileFaults, guessing, loose, when
 from voltaun.formats.log_csv import LogFile, decode, read_log
-from voltaun.formats.mapping import LOG, SAMPLES, UNITS, Mapping, from_document
+from voltaun.formats.mapping import LOG, SAMPLES, SUMS, UNITS, Mapping, from_document
 from voltaun.formats.tables import AS_CSV, SEPARATORS, not_a_table, table
 from voltaun.intake.bringing import log_grounds
 from voltaun.intake.logs import Unsure, bring_log
@@ -128,10 +128,13 @@ def _known(start: bytes, kind: str) -> Mapping | None:
     header = rows[0] if rows else []
     if kind == SAMPLES or "read_at" in [name.lower() for name in header]:
         return Mapping(kind)
-    for known in kept_mappings().values():
-        if known.columns and set(known.columns) <= set(header):
-            return known
-    return None
+    return _kept_for(header)
+
+
+def _kept_for(header: list[str]) -> Mapping | None:
+    """The answers that were kept for a file with these columns."""
+    return next((known for known in kept_mappings().values()
+                 if known.columns and {*known.columns, *known.only} <= set(header)), None)
 
 
 def _decide(number: str, known: Mapping | None) -> ResponseReturnValue:
@@ -141,6 +144,10 @@ def _decide(number: str, known: Mapping | None) -> ResponseReturnValue:
         file, name = stash().take(g.kept.id, number) or abort(404)
         job = jobs().samples(g.kept.id, file, known, name)
         return redirect(url_for("log.job", rig_id=g.kept.id, job_id=job.id), 303)
+    with suppress(FileFaults):  # reading it says why
+        file, _ = stash().get(g.kept.id, number) or abort(404)
+        if known.columns and guessing.open_questions(known, _text(file)):  # such as another year without one
+            return redirect(url_for("log.bring", rig_id=g.kept.id, number=number), 303)
     return _keep(number, known)
 
 
@@ -198,7 +205,9 @@ def bring(number: str) -> tuple[str, int]:
     kind = request.args.get("kind", LOG)
     file, name = stash().get(g.kept.id, number) or abort(404)
     try:
-        proposed = guessing.guess(_text(file), kind if kind in (LOG, SAMPLES) else LOG)
+        text = _text(file)
+        known = _kept_for(table(text, most=1)[0]) if kind == LOG else None
+        proposed = known or guessing.guess(text, kind if kind in (LOG, SAMPLES) else LOG)
     except FileFaults as faults:
         return render(status=422, refused=str(faults).split("\n"))
     return _render(Shown(number, name, proposed))
@@ -220,7 +229,7 @@ def map_file(number: str) -> ResponseReturnValue:
         return _render(Shown(number, name, proposed), 422, refused=str(faults).split("\n"))
     if "bring" not in request.form and "sure" not in request.form:
         return _render(shown, 200, preview=True)
-    keep_mapping(mapping)
+    keep_mapping(replace(mapping, year=None))  # the next file is of another year
     return _decide(number, mapping)
 
 
@@ -250,7 +259,9 @@ def _typed_mapping(header: list[str]) -> Mapping:
                 "dates": form.get("dates", ""), "sums": form.get("sums", ""), "hour": form.get("hour", "").strip(),
                 "separator": form.get("separator", ""), "decimal": form.get("decimal", ""),
                 "sky": {word: sky for word, sky in skies.items() if sky},
-                "loose": [kind for kind in form.getlist("loose") if kind in loose.KINDS]}
+                "loose": [kind for kind in form.getlist("loose") if kind in loose.KINDS], "zone": form.get("zone", ""),
+                "year": form.get("year", type=int) if form.get("year", "").strip() else None,
+                "only": {form["only-column"]: form["only"]} if form.get("only") and form.get("only-column") else {}}
     return from_document(document)
 
 
@@ -271,7 +282,8 @@ def _render(shown: Shown, status: int = 200, log: LogFile | None = None, refused
     return render_template("log/bring.html", columns=columns, numbers=NUMBERS, field_words=field_words,
                            field_shown=field_shown, shown=shown, understood=understood, refused=refused, units=units,
                            choices=choices, orders=(when.DAY_FIRST, when.MONTH_FIRST), skies=SKIES,
-                           separators=SEPARATORS, loosely=loose.KINDS, **extra), status
+                           separators=SEPARATORS, loosely=loose.KINDS, sums=SUMS, today=context.look().today,
+                           **extra), status
 
 
 @dataclass
