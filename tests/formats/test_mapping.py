@@ -170,7 +170,7 @@ class Mapped(unittest.TestCase):
             with self.assertRaises(ValueError):
                 without_year(text)
         mapping = Mapping(columns={"d": Column("read_at")}, year=2025, hour="20h")
-        text = "d\n24 Nov\n30 Nov\n2 Dec 21:00\n1 Jan\n28 Dec\n"  # a row out of order begins no other year
+        text = "d\n24 Nov\n2 Dec 21:00\n30 Nov\n1 Jan\n28 Dec\n"  # a row that is late by days begins no other year
         log = read_log(text.encode(), HOBART, mapping=mapping).readings
         days = [f"{each.at.astimezone(HOBART):%Y-%m-%d %H}" for each in log]
         self.assertEqual(days, ["2025-11-24 20", "2025-11-30 20", "2025-12-02 21", "2026-01-01 20", "2026-12-28 20"])
@@ -181,7 +181,8 @@ class Mapped(unittest.TestCase):
             return [each.kind for each in open_questions(guess(text), text)]
         for shown in ((1204.2, 1206.1, 1207), (2.1, 3.9, 6, 6, 8.2, 9.1)):
             self.assertEqual(asked(*shown), ["counter"])
-        for shown in ((2.1, 3.9, 6), (2.1, 1.9, 2.4, 2.2, 2.6, 2.1), (2, 2, 2, 2, 2, 2), (1204.2, 1206.1)):
+        for shown in ((2.1, 3.9, 6), (2.1, 1.9, 2.4, 2.2, 2.6, 2.1), (2, 2, 2, 2, 2, 2), (1204.2, 1206.1),
+                      (2.1, 3.9, 1, 4, 5, 6)):
             self.assertEqual(asked(*shown), [])
         mapping = Mapping(columns={"d": Column("read_at"), "s": Column("solar_wh", "kWh"), "u": Column("use_wh")},
                           sums=COUNTED)
@@ -193,6 +194,16 @@ class Mapped(unittest.TestCase):
         self.assertEqual([words for words in log.warnings if "counter" in words],
                          ["2026-11-26 19:00: the counter of solar_wh reads less than in the row before, so it is left "
                           "blank there"])
+
+    def test_what_its_cells_tell_where_the_header_does_not(self):
+        found = guess("who,b,SOC\nme,2026-11-03 19:00,60\nyou,2026-11-04 19:00,61\n").columns
+        self.assertEqual({theirs: column.of for theirs, column in found.items()}, {"b": "read_at", "SOC": "soc_percent"})
+        for sun, unit in (("20,30", ""), ("2.5,30", "kWh"), ("2.5,2000", "")):
+            text = "Date,Sun\n" + "".join(f"2026-11-{n:02d} 19:00,{wh}\n" for n, wh in enumerate(sun.split(","), 1))
+            self.assertEqual(guess(text).columns["Sun"].unit, unit)
+        # Two rows of one instant that no column tells apart are a fault, and no question of rigs.
+        text = "date,level,mood\n2026-11-03 19:00,60,good\n2026-11-03 19:00,61,good\n2026-11-04 19:00,61,bad\n"
+        self.assertEqual(open_questions(guess(text), text), [])
 
     def test_what_is_no_legal_answer_is_refused_by_its_path(self):
         whole = {"voltaun_mapping": 1, "zone": "UTC", "year": 2025, "only": {"system": "hut"}, "sums": COUNTED}
