@@ -197,7 +197,8 @@ class Mapped(unittest.TestCase):
 
     def test_what_its_cells_tell_where_the_header_does_not(self):
         found = guess("who,b,SOC\nme,2026-11-03 19:00,60\nyou,2026-11-04 19:00,61\n").columns
-        self.assertEqual({theirs: column.of for theirs, column in found.items()}, {"b": "read_at", "SOC": "soc_percent"})
+        self.assertEqual([(theirs, column.of) for theirs, column in found.items()],
+                         [("SOC", "soc_percent"), ("b", "read_at")])
         for sun, unit in (("20,30", ""), ("2.5,30", "kWh"), ("2.5,2000", "")):
             text = "Date,Sun\n" + "".join(f"2026-11-{n:02d} 19:00,{wh}\n" for n, wh in enumerate(sun.split(","), 1))
             self.assertEqual(guess(text).columns["Sun"].unit, unit)
