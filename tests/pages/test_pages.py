@@ -535,13 +535,33 @@ class FirstRun(PagesCase):
         self.shows("Not set yet", self.client.get(answer.headers["Location"]).text)
 
     def test_answers_make_a_rig(self):
-        self.start(latitude="-42.1", longitude="147", bank="station", rated_energy_wh="2 kWh", solar_w="400")
+        self.start(timezone="Hobart", latitude="-42.1", longitude="147", bank="station", rated_energy_wh="2 kWh",
+                   solar_w="400")
         made = rigs.find(self.db, "Hut").rig
         self.assertEqual((made.bank.rated_energy_wh, made.not_yet_told), (2000, ()))
         # What was typed of batteries before the station was chosen is out of sight, and left.
         self.start(name="Van", bank="station", rated_energy_wh="2 kWh", unit_voltage_v="12.8")
         self.assertEqual(rigs.find(self.db, "Van").rig.bank.rated_energy_wh, 2000)
         self.assertEqual((made.arrays[0].azimuth_deg, made.arrays[0].rated_w), (0, 400))
+
+    def test_what_is_hardly_meant_is_asked_beside_its_field(self):
+        units = {"bank": "units", "unit_voltage_v": "12.8", "unit_capacity_ah": "200"}
+        for name, typed, words in (("unit_voltage_v", units | {"unit_voltage_v": "128"}, "128 V"),
+                                   ("unit_capacity_ah", units | {"unit_capacity_ah": "2000"}, "Ah"),
+                                   ("label", {"bank": "units", "label": "128 V 200 Ah"}, "128 V"),
+                                   ("latitude", {"latitude": "59.9 S", "longitude": "10"}, "equator"),
+                                   ("longitude", {"latitude": "59.9", "longitude": "-100"}, "zone"),
+                                   ("solar_w", {"solar_w": "2 x 3300 W"}, "one panel")):
+            asked = self.start(**typed)
+            self.assertEqual(asked.status_code, 422, typed)
+            self.assertIsNone(rigs.find(self.db, "Hut"))
+            told = re.search(rf'id="{name}-fault"[^>]*>([^<]*)', asked.text)
+            self.assertIn(words, told[1] if told else "", typed)
+            sure = re.search(r'name="sure" value="([^"]*)"', asked.text)[1]
+            self.assertEqual(self.start(**typed | {"sure": "another"}).status_code, 422)
+            self.assertEqual(self.start(**typed | {"name": name, "sure": sure}).status_code, 303)
+            self.assertIsNotNone(rigs.find(self.db, name))
+        self.assertEqual(self.start(solar_w="3300 W").status_code, 303)  # the sum of all of them
 
     def test_a_zone_is_found_by_its_town(self):
         for typed, zone in (("hobart", "Australia/Hobart"), ("Europe/oslo ", "Europe/Oslo"),

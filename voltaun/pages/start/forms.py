@@ -9,6 +9,7 @@ from wtforms import BooleanField, RadioField, SelectField, StringField
 
 from voltaun.core.rig.bank import rated_energy
 from voltaun.core.rig.fields import Fault, RigFaults
+from voltaun.core.rig.odd import odd_figures
 from voltaun.core.rig.parts import CHEMISTRIES, PART_CLASSES, Bank, Place, SolarArray
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import SOURCES, STEADY
@@ -16,6 +17,7 @@ from voltaun.core.units import QuantityError
 from voltaun.core.written import label
 from voltaun.pages.fields import DegreesField, QuantityField, TypedField, WholeField
 from voltaun.pages.start.places import zone_of, zones
+from voltaun.words.reasons import say
 
 STANDBY_SHARE = 0.002
 """Nobody's monitor on a small bank takes more W than this share of its Wh, until the standby is told."""
@@ -76,6 +78,25 @@ class StartForm(FlaskForm):
         super().__init__(**options)
         self.steady = [self[f"{source.name}_w"] for source in STEADY]
         self.zones = list(zones())
+        self.odd = ""  # what `sure` must say to keep figures that are hardly meant: those and no others
+
+    def hardly_meant(self, made: Rig, sure: str) -> bool:
+        """Whether a figure of the rig is hardly meant and nobody said yet that it is: each is told beside its field."""
+        asked = {}
+        for path, why in odd_figures(made, zones().get(made.place.timezone)):
+            name = path[-1]
+            if path[0] == "bank" and self.label.data:
+                name = "label"
+            elif name == "panel_w" and made.arrays[0].panels > 1:  # of one it is the sum of all of them
+                name = "solar_w"
+            if name in self:
+                asked[name] = why
+        self.odd = "; ".join(f"{name} {why.code}" for name, why in sorted(asked.items()))
+        if not asked or sure == self.odd:
+            return False
+        for name, why in asked.items():
+            self[name].errors = [*self[name].errors, say(why)]
+        return True
 
     def rig(self) -> Rig:
         """The rig that the answers make; RigFaults with every fault. What is not known gets a stand-in."""

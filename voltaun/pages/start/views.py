@@ -48,6 +48,8 @@ def answer() -> ResponseReturnValue:
             field = form._fields.get(name, form.bank)
             field.errors = [*field.errors, f"Found {fault.found}, expected {fault.expected}."]
         return _render(form, 422)
+    if form.hardly_meant(made, request.form.get("sure", "")):
+        return _render(form, 422)
     clearsky.tables(context.writer(), made)
     try:
         with transaction(context.writer()) as db:
