@@ -206,7 +206,8 @@ def open_questions(mapping: Mapping, text: str) -> list[Open]:
         found += [Open("counter", tuple(runs_on))] if runs_on else []
     if mapping.kind == LOG:
         energies = any(of in UNITS and of.endswith("_wh") for of in values)
-        if energies and not mapping.sums and not found and (gap := _left_out(values[name], mapping.dates)):
+        two_ways_too = any(each.kind in ("dates", "year") for each in found)
+        if energies and not mapping.sums and not two_ways_too and (gap := _left_out(values[name], mapping.dates)):
             found.append(Open("sums", (gap,)))
         found += [Open(kind, tuple(texts)) for kind, texts in _loose(mapping, cells).items()]
     odd = {word for word in values.get("sky", ()) if word.lower() not in {*SKIES, *mapping.sky}}

@@ -211,6 +211,16 @@ def as_much(found: Additions) -> list[str]:
     return told
 
 
+def again(found: Additions, n: int) -> str:
+    """The log's own days with an option in place, in a sentence; nothing where they are not run again."""
+    if found.again is None or not n:
+        return ""
+    first, of = found.again[0], found.again[n]
+    filled = f", {first.bridged} of them filled in" if first.bridged else ""
+    return (f"Your log’s {first.days} days in a row again{filled}: about {of.below:.0f} below your floor instead of "
+            f"{first.below:.0f}.")
+
+
 def unknown(found: Additions) -> list[str]:
     """What the answer does not know, a sentence each."""
     told = []

@@ -13,12 +13,13 @@ import pvlib
 from tests.core.outlook.test_outlook import log_of
 from tests.support import HOBART, readings, rig, sun_of
 from voltaun.core.learned.use import cut_short, day_legs, days_of
+from voltaun.core.log.days import Day
 from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.ask import known
 from voltaun.core.rig.parts import Bank, Engine, Generator, Load, Mains, Place, SolarArray
 from voltaun.core.series import Seen
 from voltaun.core.sizing import again
-from voltaun.core.sizing.again import log_again
+from voltaun.core.sizing.again import log_again, with_bridged
 from voltaun.core.sizing.calendar import DAYS, EARLY_DAYS
 from voltaun.core.sizing.choices import (
     Choice,
@@ -399,6 +400,35 @@ class LogAgain(unittest.TestCase):
                 came = used = 0.0
         return len(below), log
 
+    def test_the_few_days_that_nobody_wrote_down_are_bridged(self):
+        was, log = self.lived(4)
+        left_out = {5, 12, 13, 25, 40, 41, 42}
+        rows = []
+        for n, reading in enumerate(log):
+            if n not in left_out:
+                # The day's own sums: an empty reading the evening before keeps them from being spread over the gap.
+                rows += [Reading(reading.at - timedelta(hours=24))] if n - 1 in left_out else []
+                rows.append(reading)
+        plain, four = self.again(rows, Lane(1200.0))
+        whole, all_four = self.again(log, Lane(1200.0))
+        self.assertEqual((plain.days, plain.bridged, whole.bridged), (whole.days, 7 + 4, 0))  # a half day at each end
+        self.assertAlmostEqual(plain.below, was, delta=1)
+        self.assertAlmostEqual(four.below, all_four.below, delta=1)
+        # Five are more than neighbours tell: what follows them is the longest row.
+        rows = [replace(row, use_wh=None, solar_wh=None) if 20 <= (row.at - log[0].at).days < 26 else row
+                for row in rows]
+        self.assertLess(self.again(rows)[0].days, 40)
+
+    def test_bridged_days_are_as_both_their_neighbours(self):
+        one, other = (Day(date(2026, 6, n), 24.0, {"solar": wh}, use, spilt) for n, wh, use, spilt in
+                      ((1, 1000.0, 2000.0, 0.0), (4, 3000.0, 2400.0, 500.0)))
+        made = with_bridged([one, other])
+        self.assertEqual([(day.day.day, day.harvest["solar"], day.use_wh, day.spilt_wh) for day in made],
+                         [(1, 1000, 2000, 0), (2, 2000, 2200, 250), (3, 2000, 2200, 250), (4, 3000, 2400, 500)])
+        self.assertEqual(with_bridged([one, replace(other, day=date(2026, 6, 7))]),
+                         [one, replace(other, day=date(2026, 6, 7))])
+        self.assertEqual(with_bridged([]), [])
+
     def test_what_nobody_saw_spilt_comes_and_what_was_cut_off_is_wanted(self):
         was, log = self.lived(4)
         plain, two, four, bank = self.again(log, Lane(600.0), Lane(1200.0), Lane(strings=2))
@@ -423,8 +453,8 @@ class LogAgain(unittest.TestCase):
         # an hour, were put in; in the twelve hours after that nothing is known.
         missed = again._missed(self.OF, np.zeros(36), np.full(36, 100.0), 9600.0, [(0, 0.50), (24, 0.30)])
         np.testing.assert_allclose(missed, [20.0] * 24 + [0.0] * 12)
-        far = again._missed(self.OF, np.zeros(60), np.full(60, 100.0), 9600.0, [(0, 0.50), (60, 0.30)])
-        self.assertEqual(far.tolist(), [0.0] * 60)
+        far = again._missed(self.OF, np.zeros(97), np.full(97, 50.0), 9600.0, [(0, 0.90), (97, 0.30)])
+        self.assertEqual(far.tolist(), [0.0] * 97)
 
     def test_only_days_in_a_row(self):
         log = self.log([0.6] * 50)

@@ -34,7 +34,11 @@ TURNS = 3
 """Part of what is added is lost in charging, so it is corrected this many times; levels are then right within a tenth
 of a point."""
 
-LONGEST_H = 48
+BRIDGED = 4
+"""So many days in a row that are not whole are taken to be as the day before and the day after them: three evenings on
+which nobody wrote anything down leave four such days."""
+
+LONGEST_H = 24 * BRIDGED
 """Nothing is added between readings that are further apart than this, hours."""
 
 AS_IT_WAS, AS_IT_COULD = 0, 1
@@ -43,9 +47,11 @@ AS_IT_WAS, AS_IT_COULD = 0, 1
 
 @dataclass(frozen=True)
 class LogAgain:
-    """The logged days with the option in place, their sun and their use: days, days below, and Wh."""
+    """The logged days with the option in place, their sun and their use: days (so many of them bridged), days below,
+    and Wh."""
 
     days: int
+    bridged: int
     below: float
     unserved_wh: float
     spilt_wh: float
@@ -75,7 +81,7 @@ def log_again(rig: Rig, known: Known, sun: RigSun | None, lanes: Sequence[Lane],
     counted = run(rig, logged.years, [fitted(lane, logged.days) for lane in lanes], early_days=0, start=logged.begun)
     assert counted is not None
     columns = [AS_IT_COULD if lane.changes else AS_IT_WAS for lane in lanes]
-    return [LogAgain(len(logged.days), float(counted.below[n, of]), float(counted.unserved_wh[n, of]),
+    return [LogAgain(len(logged.days), logged.bridged, float(counted.below[n, of]), float(counted.unserved_wh[n, of]),
                      float(counted.spilt_wh[n, of])) for n, of in enumerate(columns)]
 
 
@@ -95,16 +101,19 @@ def levels_again(rig: Rig, known: Known, sun: RigSun | None, lane: Lane, aims: A
 
 @dataclass(frozen=True)
 class _Logged:
-    """The logged days as two years (see `AS_IT_WAS`), their days, and the level they begin at."""
+    """The logged days as two years (see `AS_IT_WAS`), their days, how many of them are bridged, and the level that
+    they begin at."""
 
     years: Years
     days: list[date]
+    bridged: int
     begun: float
 
 
 def _logged(rig: Rig, known: Known, sun: RigSun | None, aims: Aims, other_sun: RigSun | None) -> _Logged | None:
-    days = _in_a_row([day for day in by_day(rig, known.account.intervals, sun).values()
-                      if day.whole and not day.unknown & {"solar", "use"}])
+    told = [day for day in by_day(rig, known.account.intervals, sun).values()
+            if day.whole and not day.unknown & {"solar", "use"}]
+    days = _in_a_row(with_bridged(told))
     if sun is None or len(days) < LEAST_AGAIN:
         return None
     begin = day_start(days[0].day, rig.zone).timestamp()
@@ -134,7 +143,7 @@ def _logged(rig: Rig, known: Known, sun: RigSun | None, aims: Aims, other_sun: R
     both = np.stack((use, more), axis=1)
     years = Years(suns.sun, both.astype(np.float32), np.ones(2, np.float32), energy, (), ("log",), suns.added_to,
                   suns.others)
-    return _Logged(years, dates, levels[0][1])
+    return _Logged(years, dates, len({*dates} - {day.day for day in told}), levels[0][1])
 
 
 def _as_it_stood(suns: Suns, clear: np.ndarray, clear_now: np.ndarray) -> Suns:
@@ -155,6 +164,19 @@ def _at_midnight(read: Sequence[tuple[int, float]]) -> tuple[int, float]:
     if before is None or after is None:
         return 0, (before or after or (0, 1.0))[1]
     return 0, before[1] + (after[1] - before[1]) * -before[0] / (after[0] - before[0])
+
+
+def with_bridged(days: Sequence[Day]) -> list[Day]:
+    """The days, with the few that are missing between two of them: each as the mean of both, with their Wh."""
+    made = list(days[:1])
+    for before, after in zip(days, days[1:], strict=False):
+        missing = (after.day - before.day).days - 1
+        if 0 < missing <= BRIDGED:
+            harvest = {name: (wh + after.harvest[name]) / 2 for name, wh in before.harvest.items()}
+            made += [Day(before.day + timedelta(days=n), 24.0, harvest, (before.use_wh + after.use_wh) / 2,
+                         (before.spilt_wh + after.spilt_wh) / 2) for n in range(1, missing + 1)]
+        made.append(after)
+    return made
 
 
 def _in_a_row(days: Sequence[Day]) -> list[Day]:
