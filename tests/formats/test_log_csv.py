@@ -1,12 +1,14 @@
 import random
 import unittest
 from datetime import UTC, datetime
+from unittest import mock
 
 from tests.support import NOW, random_rig, readings, rig, sun_of
 from voltaun.core.instants import zone
 from voltaun.core.learned.account import reckon
-from voltaun.formats import FileFaults
+from voltaun.formats import FileFaults, log_csv
 from voltaun.formats.log_csv import read_log, write_log
+from voltaun.formats.mapping import COUNTED, Column, Mapping
 
 HOBART = zone("Australia/Hobart")
 
@@ -107,6 +109,48 @@ class GoodFiles(unittest.TestCase):
             read("read_at,note\n2026-11-01T19:00," + "x" * 2001 + "\n")
         with self.assertRaisesRegex(FileFaults, "another reading at the instant"):
             read("read_at,soc_percent\n2026-11-01T19:00:05.7,50\n2026-11-01T19:00:05.2,51\n")
+
+
+class Large(unittest.TestCase):
+    """Rows of a device, each ten minutes apart; here a file of more than four rows is large."""
+
+    HEAD = "read_at,soc_percent,solar_wh,use_wh,generator_hours,sky,note,events,full_at\n"
+
+    def joined(self, *rows, mapping=None):
+        with mock.patch.object(log_csv, "LARGE_ROWS", 4):
+            return read_log((self.HEAD + "\n".join(rows) + "\n").encode(), HOBART, NOW, mapping)
+
+    def test_rows_of_the_same_hours_are_one_reading(self):
+        log = self.joined("2026-11-01T00:10Z,60,100,30,0.5,clear,one,water,", "2026-11-01T00:20Z,61,50,20,0.25,,,,",
+                          "2026-11-01T02:59:59Z,,25,,0,,two,equalised;water,2026-11-01T02:30Z",
+                          "2026-11-01T03:00Z,64,7,5,,mixed,,,", "2026-11-01T06:00Z,63,0,4,,,,,")
+        first, second, third = log.readings
+        self.assertEqual((first.at.isoformat(), first.soc, first.solar_wh, first.use_wh, first.generator_hours),
+                         ("2026-11-01T02:59:59+00:00", 0.61, 175, None, 0.75))
+        self.assertEqual((first.sky, first.note, set(first.events), first.full_at.hour),
+                         ("clear", "one; two", {"equalised", "water"}, 2))
+        self.assertEqual((second.solar_wh, second.use_wh, second.generator_hours, second.sky), (7, 5, None, "mixed"))
+        self.assertEqual((third.soc, third.use_wh), (0.63, 4))
+        self.assertIn("5 rows are joined into 3 readings, one for each 3 hours", log.warnings[0])
+
+    def test_nothing_of_a_log_by_hand_is_joined(self):
+        rows = [f"2026-11-0{n}T0{hour}:00Z,6{n},10,5,,,,," for n in (1, 2) for hour in (0, 1)]
+        log = self.joined(*rows[:3])
+        self.assertEqual((len(log.readings), log.warnings), (3, []))
+        self.assertEqual(len(self.joined(*rows, "2026-11-03T00:00Z,60,1,1,,,,,").readings), 3)
+
+    def test_what_is_no_row_of_it_is_still_refused_and_told(self):
+        rows = [f"2026-11-01T00:{n}0Z,60,10,5,,,,," for n in range(5)]
+        with self.assertRaisesRegex(FileFaults, "line 7, column read_at: found another reading at the instant"):
+            self.joined(*rows, "2026-11-01T00:40Z,61,10,5,,,,,")
+        with self.assertRaisesRegex(FileFaults, "line 7, column soc_percent"):
+            self.joined(*rows, "2026-11-01T00:50Z,610,10,5,,,,,")
+
+    def test_counters_come_to_what_they_show_last(self):
+        columns = {"read_at": Column("read_at"), "solar_wh": Column("solar_wh")}
+        rows = [f"2026-11-01T0{n // 6}:{n % 6}0Z,60,{1000 + 5 * n},5,,,,," for n in range(24)]
+        log = self.joined(*rows, mapping=Mapping(columns=columns, sums=COUNTED))
+        self.assertEqual([reading.solar_wh for reading in log.readings], [None, 30.0])  # from 2:50 to 3:50
 
 
 class ThereAndBack(unittest.TestCase):

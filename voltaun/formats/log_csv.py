@@ -51,6 +51,7 @@ def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None, mapping: 
     rows = csv.reader(io.StringIO(text.rstrip("\n")), delimiter=separator, strict=True)
     translator = Translator(mapping, grounds or Grounds()) if mapping else None
     columns = _header(rows, faults, warnings, mapping)
+    many, read = text.count("\n") > LARGE_ROWS, 0
     found: list[tuple[int, Reading]] = []
     try:
         for cells in rows:
@@ -60,11 +61,19 @@ def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None, mapping: 
                 continue
             row = _row(cells, columns, rows.line_num, translator, faults)
             reading = row and _reading(row, rows.line_num, zone, now, semicolons, faults, warnings)
-            if reading:
+            if not reading:
+                continue
+            read += 1
+            if many and found and _together(found[-1][1], reading):
+                found[-1] = rows.line_num, _joined(found[-1][1], reading, bool(mapping and mapping.sums == COUNTED))
+            else:
                 found.append((rows.line_num, reading))
     except csv.Error as error:
         faults.add(f"line {rows.line_num}", f"a broken row ({error})", "CSV")
     readings = _in_order(found, faults, warnings)
+    if len(found) < read:
+        warnings.append(f"{read} rows are joined into {len(found)} readings, one for each {JOINED_H} hours: what "
+                        "stands minutes apart is a monitor's, and all of it can come in as samples")
     if faults.faults:
         raise faults
     if mapping and mapping.sums == OF_THE_DAY:
@@ -74,6 +83,34 @@ def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None, mapping: 
     if translator and translator.unknown_skies:
         warnings.append("sky words left out: " + ", ".join(sorted(translator.unknown_skies)[:12]))
     return LogFile(readings, warnings)
+
+
+LARGE_ROWS, JOINED_H = 30_000, 3
+"""A file of more rows than anybody writes by hand is a device's: its rows are joined to readings that are hours apart,
+so that neither reading it nor any page afterwards takes the memory and the time of all of them."""
+
+
+def _together(before: Reading, reading: Reading) -> bool:
+    """Whether a row belongs to the same few hours as the one before it."""
+    spans = (int(each.at.timestamp()) // (3600 * JOINED_H) for each in (before, reading))
+    return len({*spans}) == 1 and before.at < reading.at
+
+
+def _joined(before: Reading, reading: Reading, counted: bool) -> Reading:
+    """Two rows as one reading at the later's time: energies and hours come to their sum (of counters to what they show
+    last), and are not known where one of them is not; what else was noted stays."""
+    values: dict[str, Any] = {}
+    for of in FIELDS[1:]:
+        earlier, later = getattr(before, of.name), getattr(reading, of.name)
+        if of.kind in ("energy", "hours") and not (counted and of.kind == "energy"):
+            values[of.name] = None if earlier is None or later is None else earlier + later
+        elif of.kind == "words":
+            values[of.name] = ordered_events({*earlier, *later})
+        elif of.kind == "text":
+            values[of.name] = "; ".join(filter(None, (earlier, later)))[:int(of.high)]
+        elif later == of.blank:
+            values[of.name] = earlier
+    return replace(reading, **values)
 
 
 DAY_LEFT_OUT = timedelta(hours=36)

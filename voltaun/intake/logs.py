@@ -10,7 +10,7 @@ from voltaun.core.log.reading import Reading
 from voltaun.database import clearsky, imports, readings, rigs
 from voltaun.database.connection import transaction
 
-LEARN_DAYS, LEARN_READINGS = 400, 20_000
+LEARN_DAYS, LEARN_READINGS = 400, 6_000
 """So many days before new readings are looked at to know what is usual, and of a large file its last so many readings.
 """
 
