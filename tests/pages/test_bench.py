@@ -355,6 +355,38 @@ class UsualThings(BenchCase):
         self.assertEqual(self.kept().rig.loads[-1], Load("fridge box", 425, "dc", 45, evidence="guess"))
 
 
+class OfTheSun(BenchCase):
+    def logged(self):
+        return [(each.reading.soc, each.reading.solar_wh) for each in kept_readings.everything(self.db, 1)]
+
+    def test_what_it_counts_stands_in_the_log_and_follows_it(self):
+        self.post("/1/bench/new", {"instrument": "harvest", "subject": "Roof", "soc": "54", "at": "2026-11-23T08:00"})
+        self.read(at="2026-11-23T11:00", wh="900")
+        said = self.read(at="2026-11-23T14:00", wh="2100", soc="71").text + self.show()
+        self.shows("it stands in the log too", said)
+        self.shows("It stands in the log, which learns from it", said)
+        self.assertEqual(self.logged(), [(0.54, None), (None, 900.0), (0.71, 1200.0)])
+        self.press("marks/1", at="2026-11-23T11:00", wh="1000")
+        self.assertEqual(self.logged(), [(0.54, None), (None, 1000.0), (0.71, 1100.0)])
+        # What a hand wrote down meanwhile counts from there: of the sun since then the trial tells nothing.
+        self.add(at="2026-11-23T12:30", soc="60", solar_wh="500")
+        self.press("marks/2", at="2026-11-23T14:00", wh="2100", soc="72")
+        self.assertEqual(self.logged(), [(0.54, None), (None, 1000.0), (0.6, 500.0), (0.72, None)])
+        self.press("state", state="abandoned")
+        self.assertEqual(self.logged(), [(0.6, 500.0)])
+
+    def test_of_one_array_among_several_it_does_not(self):
+        self.save(arrays=(*self.rig.arrays, SolarArray("Wall", 200, 2, 80, 0)))
+        self.post("/1/bench/new", {"instrument": "harvest", "subject": "Roof", "wh": "0", "at": "2026-11-23T08:00"})
+        self.read(at="2026-11-23T11:00", wh="900")
+        self.assertEqual(self.logged(), [])
+        self.shows("is learned from the log; there is nothing to apply", self.show())
+
+    def test_a_counter_that_fell_tells_nothing_and_one_begins_at_nought(self):
+        run = Run("harvest", "Roof", marks=marks((0, 2, 4, 6), wh=(None, 300, 100, 250)))
+        self.assertEqual([(each.solar_wh) for each in trial_log._sun(run, []).values()], [None, 300, 150])
+
+
 class OfTheUsualSet(BenchCase):
     def levels(self):
         return [(each.reading.soc, each.reading.solar_wh) for each in kept_readings.everything(self.db, 1)]
@@ -362,7 +394,7 @@ class OfTheUsualSet(BenchCase):
     def test_its_levels_are_readings_and_follow_it(self):
         self.post("/1/bench/new", {"instrument": "drawdown", "subject": "", "soc": "94", "at": "2026-11-23T08:00"})
         self.read(at="2026-11-23T20:00", soc="88")
-        self.shows("the level stands in the log too", self.show() + self.read(at="2026-11-24T08:00", soc="81").text)
+        self.shows("it stands in the log too", self.show() + self.read(at="2026-11-24T08:00", soc="81").text)
         # What stood before the first is not known; after it nothing came in.
         self.assertEqual(self.levels(), [(0.94, None), (0.88, 0.0), (0.81, 0.0)])
         page = self.press("marks/2", at="2026-11-24T08:00", soc="80").text

@@ -154,7 +154,7 @@ def _render(kept: KeptRun, form: "MarkForm | None" = None, noted: "ConditionsFor
         "bench/run.html", kept_run=kept, seen=seen, form=form, editing=editing,
         used=bench.in_use(kept, rigs.origins(context.db(), g.kept)), names=names, fault_at=fault_at,
         noted=noted or ConditionsForm(rig, g.now, kept.run, formdata=None), cautions=for_bench(rig, kept.run),
-        beside=_beside(kept, seen), asked=_hours_from(seen.finding)), status
+        in_log=trial_log.counts(kept.run, rig), beside=_beside(kept, seen), asked=_hours_from(seen.finding)), status
 
 
 def _hours_from(finding: Any) -> dict[str, Any] | None:
@@ -202,7 +202,8 @@ def add_mark(run_id: int) -> ResponseReturnValue:
         made = replace(kept.run, marks=(*kept.run.marks, mark))
         change = bench.change(db, kept, kept.version, made, g.now)
         trial_log.follow(db, g.kept.id, kept.run, made, g.now)
-    flash("Kept." if not trial_log.counts(made) else "Kept; the level stands in the log too.", f"undo-run-{change}")
+    flash("Kept." if not trial_log.counts(made, context.rig()) else "Kept; it stands in the log too.",
+          f"undo-run-{change}")
     return _back(run_id)
 
 

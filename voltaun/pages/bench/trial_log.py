@@ -1,7 +1,9 @@
-"""A trial of the usual set is a stretch of the log: its levels are readings, and not to be typed twice."""
+"""A trial of the usual set, and one of what the sun brings, is a stretch of the log: what was read is a reading, and
+not to be typed twice."""
 
+from collections.abc import Sequence
 from dataclasses import replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from itertools import pairwise
 from sqlite3 import Connection
 from typing import Any
@@ -9,28 +11,60 @@ from typing import Any
 from voltaun.core.bench.runs import Run
 from voltaun.core.instants import hours_between
 from voltaun.core.log.reading import PANELS_OFF, Reading
+from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import SOURCE_TABLE
 from voltaun.database import bench, readings, rigs
 
-NOTE = "From a drawdown trial"
+NOTE, OF_SUN = "From a drawdown trial", "From a harvest trial"
 
 
-def counts(run: Run) -> bool:
-    """Whether a run's levels stand in the log: all that is usual was on, and nothing charged."""
+def counts(run: Run, rig: Rig) -> bool:
+    """Whether what a run read stands in the log: all that is usual was on, and nothing charged; or all of the sun that
+    came in was counted."""
+    if run.instrument == "harvest":
+        return [array.name for array in rig.arrays] == [run.subject]
     return run.instrument == "drawdown" and not run.subject
 
 
 def follow(db: Connection, rig_id: int, before: Run, after: Run, now: datetime) -> None:
     """Let the log follow a trial that was changed. To be called in a transaction; what a hand wrote down stays."""
-    panels = bool(rigs.there(db, rig_id).rig.arrays)
-    was, becomes = (_levels(of, panels) if counts(of) else {} for of in (before, after))
+    rig = rigs.there(db, rig_id).rig
+    was, becomes = (_readings(db, rig_id, of, rig) if counts(of, rig) else {} for of in (before, after))
     for at in was.keys() - becomes.keys() | {at for at in was.keys() & becomes.keys() if was[at] != becomes[at]}:
         kept = readings.at(db, rig_id, at)
-        if kept is not None and kept.reading.note == NOTE:
+        if kept is not None and kept.reading.note in (NOTE, OF_SUN):
             readings.remove(db, rig_id, kept.id, kept.version, now)
     for at, reading in becomes.items():
         if was.get(at) != reading and readings.at(db, rig_id, at) is None:
             readings.add(db, rig_id, reading, now)
+
+
+def _readings(db: Connection, rig_id: int, run: Run, rig: Rig) -> dict[datetime, Reading]:
+    if run.instrument != "harvest":
+        return _levels(run, bool(rig.arrays))
+    if not run.marks:
+        return {}
+    end = run.marks[-1].at + timedelta(seconds=1)
+    by_hand = [each.reading.at for each in readings.since(db, rig_id, run.marks[0].at, end)
+               if each.reading.note != OF_SUN]
+    return _sun(run, by_hand)
+
+
+def _sun(run: Run, by_hand: Sequence[datetime]) -> dict[datetime, Reading]:
+    """The trial's readings with the sun between two of them. Where a hand wrote a reading between, its figures count
+    from there, and nothing is known of the sun since."""
+    made = {}
+    shown: float | None = None
+    for n, mark in enumerate(run.marks):
+        begun = run.marks[n - 1].at if n else mark.at
+        counter = 0.0 if mark.wh is None and not n else mark.wh
+        came = None if counter is None or shown is None or counter < shown else counter - shown
+        if any(begun < at < mark.at for at in by_hand):
+            came = None
+        if not n or mark.soc is not None or came is not None:
+            made[mark.at] = Reading(mark.at, soc=mark.soc, solar_wh=came, note=OF_SUN)
+        shown = counter
+    return made
 
 
 def _levels(run: Run, panels: bool) -> dict[datetime, Reading]:
