@@ -295,6 +295,15 @@ document.addEventListener("htmx:afterSwap", (event) => {
 });
 document.addEventListener("htmx:load", (event) => prepare(event.detail.elt));
 
+// A figure that was asked about is another once it is typed over: the question goes, and what keeps it stands there again.
+document.addEventListener("input", (event) => {
+  const form = event.target.form;
+  const asked = form?.querySelector(".asking");
+  if (!asked) return;
+  asked.remove();
+  form.querySelector(".behind")?.classList.remove("behind");
+});
+
 // A whole page is left for: only once the server is seen to answer.
 document.addEventListener("submit", async (event) => {
   const form = event.target;

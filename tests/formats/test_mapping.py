@@ -5,7 +5,7 @@ from tests.support import rig
 from voltaun.core.instants import zone
 from voltaun.core.learned.account import reckon
 from voltaun.formats import FileFaults
-from voltaun.formats.guessing import guess, open_questions, order_of
+from voltaun.formats.guessing import guess, is_dense, open_questions, order_of
 from voltaun.formats.log_csv import read_log
 from voltaun.formats.loose import kind_of, meant
 from voltaun.formats.mapping import COUNTED, SAMPLES, Column, Mapping, read_mapping
@@ -234,6 +234,12 @@ class Mapped(unittest.TestCase):
         found = guess("ts,Vbat mV,I mA,SOC\n1764547200,25600,-1200,74\n1764547260,25590,-1210,74\n", SAMPLES)
         self.assertEqual([(column.of, column.unit) for column in found.columns.values()],
                          [("at", "epoch s"), ("volts", "mV"), ("amps", "mA"), ("soc_percent", "")])
+        minutes = "ts,Vbat mV,SOC\n" + "".join(f"{1764547200 + 60 * n},25600,74\n" for n in range(20))
+        for text, dense in ((minutes, True), (minutes.replace("00,25600", "99,25600"), True), (minutes[:200], False),
+                            ("Date,SOC\n" + "".join(f"{n:02d}.11.2026 19:00,74\n" for n in range(1, 21)), False),
+                            ("Time,SOC\n" + "".join(f"2026-11-03 19:{n:02d},74\n" for n in range(1, 21)), True),
+                            ("a,b\n" + "1,2\n" * 20, False)):
+            self.assertEqual(is_dense(text), dense, text[:60])
         self.assertEqual(guess("Datum;Uhr;Stand\n3.11.2026;19:00;74\n").columns["Uhr"].of, "time")
         # A column of small numbers is no time, whatever its name has in it.
         self.assertNotIn("run time", guess("date,run time,SOC\n2026-11-03 19:00,3,74\n").columns)

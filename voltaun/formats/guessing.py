@@ -10,7 +10,7 @@ from voltaun.core.log.reading import FIELDS
 from voltaun.core.rig.parts import SKIES
 from voltaun.core.rig.sources import SOURCE_TABLE
 from voltaun.formats import loose, when
-from voltaun.formats.mapping import LOG, OF_LOG, OF_SAMPLES, UNITS, Column, Mapping
+from voltaun.formats.mapping import LOG, OF_LOG, OF_SAMPLES, SAMPLES, UNITS, Column, Mapping
 from voltaun.formats.tables import lines_of, number_of, separator_of, table
 from voltaun.formats.translating import holds
 
@@ -92,6 +92,28 @@ def _holds_days(values: list[str]) -> bool:
             return False
         return True
     return len(values) > 1 and sum(map(is_day, values[:50])) > 0.8 * len(values[:50])
+
+
+MINUTES_APART, ROWS_OF_A_DEVICE = 20.0, 12
+"""So many rows, each no more than so many minutes after the one before, were written by a device."""
+
+
+def is_dense(text: str) -> bool:
+    """Whether the rows of a file stand minutes apart, as a monitor's samples do. Raises FileFaults."""
+    rows = [row for row in table(text, most=60) if any(row)]
+    proposed = guess(text, SAMPLES)
+    of_time = [(theirs, column) for theirs, column in proposed.columns.items() if column.of == "at"]
+    if not of_time or len(rows) <= ROWS_OF_A_DEVICE:
+        return False
+    theirs, column = of_time[0]
+    factor = {"epoch s": 1.0, "epoch ms": 0.001}.get(column.unit)
+    seconds = []
+    for value in _cells(rows).get(theirs, ()):
+        with suppress(ValueError):
+            seconds.append(float(value) * factor if factor else
+                           when.read_when(value, proposed.dates or when.DAY_FIRST).timestamp())
+    steps = sorted(after - before for before, after in zip(seconds, seconds[1:], strict=False))
+    return len(steps) >= ROWS_OF_A_DEVICE and 0 < steps[len(steps) // 2] <= 60 * MINUTES_APART
 
 
 def _cells(rows: list[list[str]]) -> dict[str, list[str]]:

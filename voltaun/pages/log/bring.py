@@ -202,12 +202,11 @@ class Shown:
 
 def bring(number: str) -> tuple[str, int]:
     """Ask what the columns of a file are."""
-    kind = request.args.get("kind", LOG)
     file, name = stash().get(g.kept.id, number) or abort(404)
     try:
         text = _text(file)
-        known = _kept_for(table(text, most=1)[0]) if kind == LOG else None
-        proposed = known or guessing.guess(text, kind if kind in (LOG, SAMPLES) else LOG)
+        proposed = _kept_for(table(text, most=1)[0]) or guessing.guess(
+            text, SAMPLES if guessing.is_dense(text) else LOG)
     except FileFaults as faults:
         return render(status=422, refused=str(faults).split("\n"))
     return _render(Shown(number, name, proposed))
@@ -220,6 +219,10 @@ def map_file(number: str) -> ResponseReturnValue:
     if "open_shape" in request.form:
         return _keep(number, Mapping(LOG))
     try:
+        if "was" in request.form and request.form.get("kind") not in (None, request.form["was"]):
+            # Its columns are others then: they are proposed anew.
+            other = SAMPLES if request.form["kind"] == SAMPLES else LOG
+            return _render(Shown(number, name, guessing.guess(text, other)))
         mapping = _typed_mapping(table(text, most=1)[0])
         shown = Shown(number, name, mapping)
         if guessing.open_questions(mapping, text):
