@@ -85,6 +85,7 @@ class OldBatteries(Newcomer):
         page.get_by_label("Counter, Wh").fill("0")
         page.locator("#at").fill("2026-11-23 07:00")
         self.press("Start")
+        self.shows("Started.")
         page.get_by_label("Counter, Wh").fill("1340")
         page.locator("#at").fill("2026-11-24 07:00")
         self.press("Keep this reading")
