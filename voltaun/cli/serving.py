@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import os
+import signal
 import sqlite3
+import sys
 from contextlib import closing, suppress
 from pathlib import Path
+from types import FrameType
 
 import click
 
@@ -13,27 +17,37 @@ from voltaun.intake.client import LOOPBACK
 
 DEFAULT_PORT = 8140
 
+port_option = click.option("--port", default=DEFAULT_PORT, show_default=True, type=click.IntRange(1, 65535),
+                           help="The number that its address ends in.")
+browser_option = click.option("--browser/--no-browser", default=None,
+                              help="Open it in the browser once it runs; without either, where there is a screen.")
+
 
 @click.command()
 @db_option
 @click.option("--host", default="127.0.0.1", show_default=True, help="An address of this machine only.")
-@click.option("--port", default=DEFAULT_PORT, show_default=True, type=click.IntRange(1, 65535))
-def serve(db: Path | None, host: str, port: int) -> None:
+@port_option
+@browser_option
+def serve(db: Path | None, host: str, port: int, browser: bool | None) -> None:
     """Serve the application to this machine."""
     if host not in LOOPBACK:
         raise Refused(f"--host: found {host}, expected one of {', '.join(LOOPBACK)}: Voltaun listens to this "
                       "machine only")
-    _serve(db_path(db), host, port)
+    if not _runs_already(host, port, browser):
+        _serve(db_path(db), host, port, browser)
 
 
 @click.command()
 @db_option
-@click.option("--port", default=DEFAULT_PORT, show_default=True, type=click.IntRange(1, 65535))
-def demo(db: Path | None, port: int) -> None:
+@port_option
+@browser_option
+def demo(db: Path | None, port: int, browser: bool | None) -> None:
     """Serve the application with the demo data, in a temporary database unless --db keeps it."""
     import tempfile
 
     from voltaun.demo.fill import fill, is_demo
+    if _runs_already("127.0.0.1", port, browser):
+        return
     with tempfile.TemporaryDirectory(prefix="voltaun-demo-") as folder:
         path = db or Path(folder) / "demo.db"
         _make(path)
@@ -42,7 +56,33 @@ def demo(db: Path | None, port: int) -> None:
                 raise Refused(f"{path}: found rigs of your own in it, expected a new file or one of the demo; nothing "
                               "was added. `voltaun serve` opens it")
             fill(connection, now())
-        _serve(path, "127.0.0.1", port)
+        _serve(path, "127.0.0.1", port, browser)
+
+
+def _address(host: str, port: int) -> str:
+    return f"http://[{host}]:{port}" if ":" in host else f"http://{host}:{port}"
+
+
+def _runs_already(host: str, port: int, browser: bool | None) -> bool:
+    """Whether a Voltaun answers there already, which is then said and opened."""
+    from voltaun.intake.client import Silent, Slow, ask
+    address = _address(host, port)
+    try:
+        running = b"Voltaun</title>" in ask(address, "/words", patience=2.0)
+    except (Silent, Slow, OSError):
+        return False
+    if running:
+        click.echo(f"Voltaun runs already at {address}, perhaps with another file; another one needs another --port")
+        _open(address, browser)
+    return running
+
+
+def _open(address: str, browser: bool | None) -> None:
+    """Open it in the browser, where that was asked for, or where somebody sits before a screen."""
+    seen = sys.platform in ("win32", "darwin") or os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")
+    if browser if browser is not None else seen and sys.stdout.isatty():
+        import webbrowser
+        webbrowser.open(address)
 
 
 def _make(path: Path) -> None:
@@ -54,7 +94,11 @@ def _make(path: Path) -> None:
         raise Refused(str(fault)) from fault
 
 
-def _serve(path: Path, host: str, port: int) -> None:
+def _stop(_signal: int, _frame: FrameType | None) -> None:
+    raise SystemExit
+
+
+def _serve(path: Path, host: str, port: int, browser: bool | None) -> None:
     import waitress
 
     from voltaun.database.connection import DatabaseFault, hindrance
@@ -76,14 +120,19 @@ def _serve(path: Path, host: str, port: int) -> None:
         _sweep(path)
     watch = Watch(path, copies=app.extensions["voltaun-copies"])
     watch.start()
-    shown = f"[{host}]" if ":" in host else host
-    click.echo(f"Voltaun is at http://{shown}:{port}  (Ctrl-C stops it)")
+    signal.signal(signal.SIGTERM, _stop)  # as a service is stopped: in order, like Ctrl-C
+    click.echo(f"Voltaun is at {_address(host, port)}  (Ctrl-C stops it)")
+    _open(_address(host, port), browser)  # it listens already: what the browser asks waits for the next line
     try:
-        server.run()
-    except KeyboardInterrupt:
-        click.echo("Stopped.")
+        server.run()  # to its end at either of the two: requests that are under way are answered
     finally:
         watch.stop()
+        watch.join(LAST_ROUND_S)
+        click.echo("Stopped.")
+
+
+LAST_ROUND_S = 10.0
+"""The watch may take so long to end what it is at, a copy or a monitor's figures."""
 
 
 def _sweep(path: Path) -> None:
