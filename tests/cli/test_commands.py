@@ -10,7 +10,10 @@ from datetime import date
 from pathlib import Path
 from unittest import mock
 
-from tests.support import NOW, ROOT, rig, voltaun
+from click.testing import CliRunner
+
+from tests.support import NOW, ROOT, environment, rig, voltaun
+from voltaun.cli.main import COMMANDS, main
 from voltaun.core.rig.parts import Bank, Engine, Load, SolarArray
 from voltaun.demo.honey_house import RIG
 from voltaun.formats.rig_file import write_rig
@@ -219,6 +222,66 @@ class WithoutDatabase(Commands):
                 self.assertEqual((done.returncode, done.stdout), (2, ""))
                 self.assertIn(words, done.stderr)
                 self.assertNotIn("Traceback", done.stderr)
+
+
+class Conventions(Commands):
+    def commands(self):
+        for name in COMMANDS:
+            command = main.get_command(None, name)
+            yield name, command
+            for under in getattr(command, "commands", {}).values():
+                yield name, under
+
+    def test_every_option_says_what_it_is_and_no_help_is_cut(self):
+        for name, command in self.commands():
+            for option in command.params:
+                self.assertTrue(option.param_type_name == "argument" or option.help, (name, option.opts))
+            self.assertLess(len(command.short_help or command.help), 64, name)
+        self.assertNotIn("...", voltaun("--help", check=0).stdout.partition("Commands:")[2])
+
+    def test_options_stand_in_groups_each_once(self):
+        said = voltaun("additions", "--help", check=0).stdout
+        for option in main.get_command(None, "additions").params:
+            self.assertEqual(len(re.findall(rf"^ +{option.opts[0]}\b", said, re.M)), 1, option.opts)
+        years, had = said.index("\nYears of weather:"), said.index("\nWhat may be had:")
+        self.assertTrue(years < said.index("  --weather") < had < said.index("  --budget"))
+
+    def test_every_command_and_every_code_stands_in_the_docs(self):
+        told = (ROOT / "docs" / "commands.md").read_text(encoding="utf-8")
+        for name in COMMANDS:
+            self.assertIn(f"`{name}`", told)
+
+    def test_standard_input_and_output_are_a_dash(self):
+        rig_file = self.file("g.rig.json", write_rig(RIG))
+        env = {"VOLTAUN_NOW": NOW.isoformat()}
+        told = CliRunner().invoke(main, ["ledger", "--rig-file", rig_file, "--log", "-", "--json"], input=LOG, env=env)
+        self.assertEqual(len(json.loads(told.stdout)["intervals"]), 1, told.stderr)
+        voltaun("import", rig_file, "--db", self.db, check=0)
+        told = CliRunner().invoke(main, ["import", "-", "--db", str(self.db)], input=LOG, env=env)
+        self.assertIn("2 readings added", told.stdout)
+        wrong = CliRunner().invoke(main, ["import", "-", "--db", str(self.db)], input=LOG.replace("74", "740"), env=env)
+        self.assertEqual(wrong.exit_code, 2)
+        self.assertRegex(wrong.stderr, "standard input.*line 3")
+        self.assertEqual(voltaun("export", "--db", self.db, "-o", "-", check=0).stdout,
+                         voltaun("export", "--db", self.db, check=0).stdout)
+
+    def test_into_a_pipe_it_is_utf_8_whatever_the_locale(self):
+        rig_file, log = self.file("g.rig.json", write_rig(RIG)), self.file("g.log.csv", LOG)
+        for locale in ("cp1252", "ascii", "latin-1"):
+            done = subprocess.run([sys.executable, "-m", "voltaun", "ledger", "--rig-file", rig_file, "--log", log],
+                                  cwd=ROOT, env=environment() | {"PYTHONIOENCODING": locale, "PYTHONUTF8": "0"},
+                                  capture_output=True, check=True)
+            self.assertEqual(done.stdout.decode("utf-8"),
+                             voltaun("ledger", "--rig-file", rig_file, "--log", log, check=0).stdout, locale)
+
+    def test_a_damaged_file_is_code_4(self):
+        voltaun("import", self.file("g.rig.json", write_rig(RIG)), "--db", self.db, check=0)
+        voltaun("check", "--db", self.db, check=0)
+        voltaun("check", "--db", self.folder / "none.db", check=2)
+        with open(self.db, "r+b") as damaged:
+            damaged.seek(8192)
+            damaged.write(b"x" * 8192)
+        self.assertIn("fault", voltaun("check", "--db", self.db, check=4).stderr)
 
 
 class WithDatabase(Commands):

@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from voltaun.cli.common import Refused, json_flag, now, refusing, rig_from, say, warn
-from voltaun.cli.given import FILE, log_file_option, logged_in, rig_file_option, tables_of
+from voltaun.cli.common import FILE, Grouped, Refused, json_flag, now, refusing, rig_from, say, warn
+from voltaun.cli.given import log_file_option, logged_in, rig_file_option, tables_of
 from voltaun.core.sizing import MOST_PANELS, MOST_STRINGS, YEARS
 
 if TYPE_CHECKING:
@@ -23,16 +23,27 @@ if TYPE_CHECKING:
     from voltaun.core.sky.weather import Weather
 
 
-@click.command()
+GROUPS = {
+    "The rig and its log": ("rig_file", "log_file"),
+    "The worksheet": ("reserve_days", "recovery_days", "use_wh", "peak_sun_hours", "design_month", "array_share",
+                      "bank_temp"),
+    "Years of weather": ("simulate", "weather_files", "habits", "years", "seed", "short_days", "all_year"),
+    "What may be had": ("panels", "strings", "prices", "price_file", "budget", "weight_kg", "roof_m2", "panel",
+                        "own_plane", "measures")}
+
+
+@click.command(cls=Grouped, groups=GROUPS, short_help="How large a bank and an array the use calls for")
 @rig_file_option
 @log_file_option(required=False)
-@click.option("--reserve-days", default=3.0, show_default=True)
-@click.option("--recovery-days", default=4.0, show_default=True)
+@click.option("--reserve-days", default=3.0, show_default=True, help="So many days without sun are to be lasted.")
+@click.option("--recovery-days", default=4.0, show_default=True, help="In so many sunny days it is full again.")
 @click.option("--use-wh", type=float, help="DC-side use a day; without it from the log, else the loads.")
 @click.option("--peak-sun-hours", type=float, help="In the design month; without it from clear sky and the log.")
 @click.option("--design-month", type=click.IntRange(1, 12), help="Without it the month with the least sun.")
 @click.option("--array-share", type=float, help="The system's losses; default 0.75.")
 @click.option("--bank-temp", type=float, help="Coldest bank temperature to plan for, °C; without it no cold.")
+@click.option("--simulate", is_flag=True, help="Also run years of weather through what may be added, and through what "
+              "may be done instead. Any other option of the two groups below does so too.")
 @click.option("--weather", "weather_files", multiple=True, type=FILE,
               help="A weather file of the place (EPW, TMY3, TM2, PVGIS by the hour).")
 @click.option("--sky-habit", "habits", multiple=True, metavar="SEASON=BRIGHT/MIXED/DARK",
@@ -40,7 +51,7 @@ if TYPE_CHECKING:
 @click.option("--panels", type=click.IntRange(0, MOST_PANELS), help="Up to so many panels more.  [default: 8]")
 @click.option("--strings", type=click.IntRange(0, MOST_STRINGS), help="Up to so many strings more.  [default: 4]")
 @click.option("--years", type=click.IntRange(1, 200), help=f"Weather years to run.  [default: {YEARS}]")
-@click.option("--seed", default=1, show_default=True, type=click.IntRange(0))
+@click.option("--seed", default=1, show_default=True, type=click.IntRange(0), help="Other years of the same weather.")
 @click.option("--short-days", default=3.0, show_default=True, type=click.FloatRange(0, 366),
               help="So many days below the everyday floor in a usual year are enough.")
 @click.option("--prices", "price_file", type=FILE, help="A price list, as in docs/files.md.")
@@ -56,8 +67,8 @@ if TYPE_CHECKING:
 def additions(rig_file: Path, log_file: Path | None, reserve_days: float, recovery_days: float, use_wh: float | None,
               peak_sun_hours: float | None, design_month: int | None, array_share: float | None,
               bank_temp: float | None, as_json: bool, **simulated: Any) -> None:
-    """Work the sheet: how large a bank, array, controller and inverter the use calls for. With any option from
-    --weather on also run years of weather through what may be added, and through what may be done instead."""
+    """Work the sheet: how large a bank, array, controller and inverter the use calls for; with --simulate also run
+    years of weather through what may be added, and through what may be done instead."""
     from voltaun.cli import tables
     from voltaun.core.learned.account import learn, reckon
     from voltaun.core.rig.bank import cold_factor

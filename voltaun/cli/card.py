@@ -34,7 +34,7 @@ th {{ white-space: nowrap }}
 """)
 
 
-@click.command()
+@click.command(short_help="The card for the wall, as a page of HTML")
 @rig_file_option
 @log_file_option(required=True)
 @click.option("--month", type=click.IntRange(1, 12), help="Without it that of the last reading.")

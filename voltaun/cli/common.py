@@ -33,6 +33,52 @@ class Refused(click.ClickException):
         click.echo(f"voltaun: {self.message}", err=True)
 
 
+class Damaged(Refused):
+    """A database that is not whole: said on standard error, exit 4."""
+
+    exit_code = 4
+
+
+class ReadFile(click.Path):
+    """A file to be read; `-` is standard input, which is read to its end."""
+
+    def __init__(self) -> None:
+        super().__init__(exists=True, dir_okay=False, path_type=Path)
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        if value != "-" or ctx is None:
+            return super().convert(value, param, ctx)
+        import tempfile
+        folder = tempfile.TemporaryDirectory(prefix="voltaun-")
+        ctx.call_on_close(folder.cleanup)
+        path = Path(folder.name) / "standard input"  # as faults name it
+        path.write_bytes(sys.stdin.buffer.read())
+        return path
+
+
+FILE = ReadFile()
+
+
+class Grouped(click.Command):
+    """A command of many options, which its help shows in groups."""
+
+    def __init__(self, *args: Any, groups: dict[str, tuple[str, ...]], **more: Any) -> None:
+        super().__init__(*args, **more)
+        self._groups = groups
+
+    def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        named: dict[str, str] = {name: head for head, names in self._groups.items() for name in names}
+        listed: dict[str, list[tuple[str, str]]] = {head: [] for head in (*self._groups, "Options")}
+        for param in self.get_params(ctx):
+            record = param.get_help_record(ctx)
+            if record:
+                listed[named.get(param.name or "", "Options")].append(record)
+        for head, records in listed.items():
+            if records:
+                with formatter.section(head):
+                    formatter.write_dl(records)
+
+
 def db_option(command: Callable[..., Any]) -> Callable[..., Any]:
     return click.option("--db", type=click.Path(dir_okay=False, path_type=Path),
                         help="The database file; without it the one in your data folder.")(command)
@@ -76,7 +122,7 @@ def read_db(db: Path | None) -> closing[sqlite3.Connection]:
 def write_out(output: Path | None, texts: Iterable[str], over: bool = False) -> None:
     """Write pieces of text to a file, whole or not at all, or to standard output; over what stands there only if told.
     """
-    if output is None:
+    if output is None or str(output) == "-":
         sys.stdout.writelines(texts)
         return
     if output.is_file() and output.stat().st_size and not over:

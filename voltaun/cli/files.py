@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from voltaun.cli.common import (
+    FILE,
     Refused,
     db_option,
     db_path,
@@ -38,12 +39,12 @@ if TYPE_CHECKING:
     from voltaun.intake.logs import Unsure
 
 
-@click.command("import")
-@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.command("import", short_help="Bring in a log, samples, a rig or an archive")
+@click.argument("file", type=FILE)
 @click.option("--rig", "rig_name", help="The rig that a log belongs to, if there are several.")
 @click.option("--differing", type=click.Choice(["keep", "replace"]),
               help="What to do with readings, or a rig, that are already there and differ.")
-@click.option("--map", "mapping", type=click.Path(exists=True, dir_okay=False, path_type=Path),
+@click.option("--map", "mapping", type=FILE,
               help="How a file of another shape is read: a mapping as the pages write it (docs/files.md).")
 @click.option("--sure", is_flag=True, help="Keep figures that would be asked about.")
 @db_option
@@ -218,10 +219,10 @@ def _differing_text(pairs: list[tuple[KeptReading, Reading]], zone: ZoneInfo) ->
             "choose --differing keep or --differing replace")
 
 
-@click.command()
+@click.command(short_help="Write out a log, samples, a rig or an archive")
 @click.option("--rig", "rig_name", help="Which rig, if there are several.")
 @click.option("--as", "kind", type=click.Choice(["log-csv", "samples-csv", "rig", "archive"]), default="log-csv",
-              show_default=True)
+              show_default=True, help="What is written.")
 @db_option
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="Without it, standard output.")
 @over_option

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from voltaun.cli.common import now, refusing, rig_from, warn
+from voltaun.cli.common import FILE, now, refusing, rig_from, warn
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -18,14 +18,12 @@ if TYPE_CHECKING:
     from voltaun.core.rig.rig import Rig
     from voltaun.core.sky.clear_sky import RigSun
 
-FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
-
-rig_file_option = click.option("--rig-file", required=True, type=FILE)
+rig_file_option = click.option("--rig-file", required=True, type=FILE, help="The rig as a file, docs/files.md.")
 
 
 def log_file_option(required: bool) -> Callable[..., Any]:
     """The option for a log."""
-    return click.option("--log", "log_file", required=required, type=FILE)
+    return click.option("--log", "log_file", required=required, type=FILE, help="Its log as CSV, docs/files.md.")
 
 
 def tables_of(rig: Rig) -> list[ndarray]:

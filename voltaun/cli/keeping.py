@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING
 
 import click
 
-from voltaun.cli.common import Refused, db_option, db_path, json_flag, now, over_option, read_db, say
+from voltaun.cli.common import FILE, Damaged, Refused, db_option, db_path, json_flag, now, over_option, read_db, say
 
 if TYPE_CHECKING:
     from voltaun.database.backup import Restored
 
 
-@click.command()
+@click.command(short_help="Copy the database, also while it is in use")
 @click.argument("file", type=click.Path(path_type=Path))
 @db_option
 @over_option
@@ -35,13 +35,13 @@ def backup(file: Path, db: Path | None, over: bool) -> None:
         except (DatabaseFault, sqlite3.Error) as fault:
             raise Refused(str(fault)) from fault
     if faults:
-        raise Refused(f"{file}: copied with the {len(faults)} fault{'s' if len(faults) > 1 else ''} that the database "
+        raise Damaged(f"{file}: copied with the {len(faults)} fault{'s' if len(faults) > 1 else ''} that the database "
                       f"has; `voltaun check` lists them")
     click.echo(f"{file}: the copy is whole.")
 
 
-@click.command()
-@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.command(short_help="Put a copy in the place of the database")
+@click.argument("file", type=FILE)
 @db_option
 def restore(file: Path, db: Path | None) -> None:
     """Put a copy made by `backup` in the place of the database; what stood there is kept beside it."""
@@ -63,7 +63,7 @@ def _before(done: Restored) -> str:
             f"What stood there is in {done.before.name}.")
 
 
-@click.command()
+@click.command(short_help="Tell whether the database is whole")
 @db_option
 @json_flag
 def check(db: Path | None, as_json: bool) -> None:
@@ -90,4 +90,4 @@ def check(db: Path | None, as_json: bool) -> None:
     if faults:
         advice = (f"the newest copy that is whole: voltaun restore {good}" + (f" --db {db}" if db else "") if good else
                   "there is no dated copy beside it that is whole; if you have one elsewhere: voltaun restore FILE")
-        raise Refused(f"{len(faults)} fault{'s' if len(faults) > 1 else ''} found; {advice}")
+        raise Damaged(f"{len(faults)} fault{'s' if len(faults) > 1 else ''} found; {advice}")

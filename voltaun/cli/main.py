@@ -56,4 +56,5 @@ def main() -> None:
     """A logbook that reckons: how long an off-grid battery lasts, and what to do about it."""
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
-            stream.reconfigure(errors="plainly")
+            # Into a file or another program it is UTF-8 whatever the locale; a terminal shows what letters it has.
+            stream.reconfigure(encoding=None if stream.isatty() else "utf-8", errors="plainly")

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 import click
 
-from voltaun.cli.common import Refused, db_option, json_flag, kept_rig, now, read_db, say
-from voltaun.cli.given import FILE, log_file_option, rig_file_option, tables_of
+from voltaun.cli.common import FILE, Refused, db_option, json_flag, kept_rig, now, read_db, say
+from voltaun.cli.given import log_file_option, rig_file_option, tables_of
 from voltaun.cli.reckoning import asked
 
 if TYPE_CHECKING:
@@ -21,7 +21,7 @@ NEEDED = 3
 """What `voltaun today --exit-code` ends with when something needs doing."""
 
 
-@click.command()
+@click.command(short_help="What to run when, and what may be spent tonight")
 @rig_file_option
 @log_file_option(required=True)
 @click.option("--as-of", help="Plan from here; without it from the last reading.")
@@ -55,7 +55,7 @@ def plan(rig_file: Path, log_file: Path, as_of: str | None, skies: tuple[str, ..
     say(plan_answer(made, ask.rig, said), lambda: "\n".join([*advised, *said]), as_json)
 
 
-@click.command()
+@click.command(short_help="Headline, advice and plan in ten lines")
 @db_option
 @click.option("--rig", "name", metavar="NAME", help="Which rig of the database, where there are several.")
 @click.option("--rig-file", type=FILE, help="With --log: files instead of a database.")

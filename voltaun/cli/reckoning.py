@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from voltaun.core.rig.rig import Rig
 
 
-@click.command()
+@click.command(short_help="What was harvested, used and held, by the log")
 @rig_file_option
 @log_file_option(required=True)
 @json_flag
@@ -35,13 +35,14 @@ def ledger(rig_file: Path, log_file: Path, as_json: bool) -> None:
     say(ledger_answer(account, rig.zone), lambda: tables.ledger_table(account, rig.zone), as_json)
 
 
-@click.command()
+@click.command(short_help="The level over the next days, with its odds")
 @rig_file_option
 @log_file_option(required=True)
 @click.option("--as-of", help="Look ahead from here; without it from the last reading.")
-@click.option("--days", default=10, show_default=True, type=click.IntRange(1, 60))
-@click.option("--futures", default=2000, show_default=True, type=click.IntRange(1, 100_000))
-@click.option("--seed", default=1, show_default=True, type=click.IntRange(0))
+@click.option("--days", default=10, show_default=True, type=click.IntRange(1, 60), help="So many days ahead.")
+@click.option("--futures", default=2000, show_default=True, type=click.IntRange(1, 100_000),
+              help="So many of them are played.")
+@click.option("--seed", default=1, show_default=True, type=click.IntRange(0), help="Other futures of the same log.")
 @click.option("--sky", "skies", multiple=True, metavar="DATE=WORD", help="A coming day's sky, if known.")
 @click.option("--plan", "planned", multiple=True, metavar="KIND:FIRST[..LAST][=AMOUNT[@FROM[-TO]][#NAME] or LOAD]",
               help="drive, generator or mains (hours a day), guests or away (times the use), add (Wh a day), leave_off "
@@ -119,7 +120,7 @@ def _rule(rig: Rig, text: str | None) -> GeneratorRule | None:
     return rule
 
 
-@click.command()
+@click.command(short_help="How past outlooks would have come out")
 @rig_file_option
 @log_file_option(required=True)
 @click.option("--days", default="1,3,5,7,10", show_default=True, help="How many days ahead, with commas between.")

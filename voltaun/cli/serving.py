@@ -23,7 +23,7 @@ browser_option = click.option("--browser/--no-browser", default=None,
                               help="Open it in the browser once it runs; without either, where there is a screen.")
 
 
-@click.command()
+@click.command(short_help="Serve your own to this machine")
 @db_option
 @click.option("--host", default="127.0.0.1", show_default=True, help="An address of this machine only.")
 @port_option
@@ -37,7 +37,7 @@ def serve(db: Path | None, host: str, port: int, browser: bool | None) -> None:
         _serve(db_path(db), host, port, browser)
 
 
-@click.command()
+@click.command(short_help="Serve a made-up homestead, to look around")
 @db_option
 @port_option
 @browser_option
@@ -121,10 +121,12 @@ def _serve(path: Path, host: str, port: int, browser: bool | None) -> None:
     watch = Watch(path, copies=app.extensions["voltaun-copies"])
     watch.start()
     signal.signal(signal.SIGTERM, _stop)  # as a service is stopped: in order, like Ctrl-C
-    click.echo(f"Voltaun is at {_address(host, port)}  (Ctrl-C stops it)")
-    _open(_address(host, port), browser)  # it listens already: what the browser asks waits for the next line
     try:
+        click.echo(f"Voltaun is at {_address(host, port)}  (Ctrl-C stops it)")
+        _open(_address(host, port), browser)  # it listens already: what the browser asks waits for the next line
         server.run()  # to its end at either of the two: requests that are under way are answered
+    except KeyboardInterrupt:
+        pass
     finally:
         watch.stop()
         watch.join(LAST_ROUND_S)

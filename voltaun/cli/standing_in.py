@@ -13,15 +13,16 @@ if TYPE_CHECKING:
     from http.server import ThreadingHTTPServer
 
 
-@click.group()
+@click.group(short_help="Made-up outside things, to try it with")
 def standin() -> None:
     """Small simulated outside things, on this machine only."""
 
 
 @standin.command("monitor")
-@click.option("--port", default=8151, show_default=True, type=click.IntRange(1, 65535))
+@click.option("--port", default=8151, show_default=True, type=click.IntRange(1, 65535),
+              help="The number that its address ends in.")
 @click.option("--manner", type=click.Choice(["well", "silent", "slow", "lying", "garbled"]), default="well",
-              show_default=True)
+              show_default=True, help="How it answers.")
 def standin_monitor(port: int, manner: str) -> None:
     """Serve a battery monitor's samples of a simulated rig."""
     from voltaun.standins import monitor
@@ -29,7 +30,8 @@ def standin_monitor(port: int, manner: str) -> None:
 
 
 @standin.command("sky")
-@click.option("--port", default=8152, show_default=True, type=click.IntRange(1, 65535))
+@click.option("--port", default=8152, show_default=True, type=click.IntRange(1, 65535),
+              help="The number that its address ends in.")
 def standin_sky(port: int) -> None:
     """Serve made-up sky words for the coming days."""
     from voltaun.standins import sky
