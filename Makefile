@@ -5,7 +5,7 @@ VENV := .venv
 PY := $(VENV)/bin/python
 NOW := 2026-11-25T07:30+11:00
 
-.PHONY: setup develop demo serve test check attack lint bench phrasebook screenshots assets lock clean
+.PHONY: setup develop demo serve test check attack lint bench phrasebook screenshots examples assets lock clean
 
 setup develop demo serve test:
 	@$(PYTHON) start.py $@
@@ -31,6 +31,9 @@ phrasebook: develop
 
 screenshots: develop
 	VOLTAUN_NOW=$(NOW) $(PY) -m docs.screenshots
+
+examples: develop
+	$(PY) -m docs.examples
 
 # Rebuilds the committed files of voltaun/static; the only step that needs Node. Not `npm ci`, which gives up when a
 # registry lacks the builds of other platforms; what the lock file names is installed as it says all the same.
