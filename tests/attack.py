@@ -28,9 +28,10 @@ from voltaun.database.connection import transaction
 from voltaun.demo.fill import fill
 from voltaun.formats import FileFaults
 from voltaun.formats.archive import parse, read_archive
-from voltaun.formats.guessing import guess, open_questions
+from voltaun.formats.guessing import guess
 from voltaun.formats.log_csv import decode, read_log
 from voltaun.formats.mapping import read_mapping
+from voltaun.formats.questions import open_questions
 from voltaun.formats.rig_file import read_rig, write_rig
 from voltaun.formats.samples_csv import Told, pieces
 from voltaun.pages import create_app

@@ -5,10 +5,11 @@ from tests.support import rig
 from voltaun.core.instants import zone
 from voltaun.core.learned.account import reckon
 from voltaun.formats import FileFaults
-from voltaun.formats.guessing import guess, is_dense, open_questions, order_of
+from voltaun.formats.guessing import guess, is_dense, order_of
 from voltaun.formats.log_csv import read_log
 from voltaun.formats.loose import kind_of, meant
 from voltaun.formats.mapping import COUNTED, SAMPLES, Column, Mapping, read_mapping
+from voltaun.formats.questions import open_questions
 from voltaun.formats.tables import not_a_table, number_of
 from voltaun.formats.translating import Grounds
 from voltaun.formats.when import (

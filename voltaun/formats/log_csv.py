@@ -4,19 +4,27 @@ import csv
 import io
 import math
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
 from voltaun.core.instants import clock_before, resolve
 from voltaun.core.log.ledger import RECKONED, Interval
-from voltaun.core.log.reading import FIELDS, NUMBERS, Field, Reading, of_kind, ordered_events
+from voltaun.core.log.reading import FIELDS, NUMBERS, Field, Reading, ordered_events
 from voltaun.core.rig.inverter import ac_energy
 from voltaun.core.rig.rig import Rig
 from voltaun.formats import FileFaults, shown
 from voltaun.formats.cells import fraction_of, from_cell, percent, plain, to_cell
 from voltaun.formats.mapping import COUNTED, OF_THE_DAY, Mapping
+from voltaun.formats.rows import (
+    JOINED_H,
+    LARGE_ROWS,
+    days_by_themselves,
+    joined,
+    since_the_row_before,
+    together,
+)
 from voltaun.formats.tables import doubled, lines_of, refuse_misshapen, separator_of
 from voltaun.formats.translating import Grounds, Translator
 from voltaun.formats.when import TwoWays, read_clock, read_when
@@ -64,8 +72,8 @@ def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None, mapping: 
             if not reading:
                 continue
             read += 1
-            if many and found and _together(found[-1][1], reading):
-                found[-1] = rows.line_num, _joined(found[-1][1], reading, bool(mapping and mapping.sums == COUNTED))
+            if many and found and together(found[-1][1], reading):
+                found[-1] = rows.line_num, joined(found[-1][1], reading, bool(mapping and mapping.sums == COUNTED))
             else:
                 found.append((rows.line_num, reading))
     except csv.Error as error:
@@ -77,78 +85,12 @@ def read_log(data: bytes, zone: ZoneInfo, now: datetime | None = None, mapping: 
     if faults.faults:
         raise faults
     if mapping and mapping.sums == OF_THE_DAY:
-        readings = _days_by_themselves(readings)
+        readings = days_by_themselves(readings)
     if mapping and mapping.sums == COUNTED:
-        readings = _since_the_row_before(readings, zone, warnings)
+        readings = since_the_row_before(readings, zone, warnings)
     if translator and translator.unknown_skies:
         warnings.append("sky words left out: " + ", ".join(sorted(translator.unknown_skies)[:12]))
     return LogFile(readings, warnings)
-
-
-LARGE_ROWS, JOINED_H = 30_000, 3
-"""A file of more rows than anybody writes by hand is a device's: its rows are joined to readings that are hours apart,
-so that neither reading it nor any page afterwards takes the memory and the time of all of them."""
-
-
-def _together(before: Reading, reading: Reading) -> bool:
-    """Whether a row belongs to the same few hours as the one before it."""
-    spans = (int(each.at.timestamp()) // (3600 * JOINED_H) for each in (before, reading))
-    return len({*spans}) == 1 and before.at < reading.at
-
-
-def _joined(before: Reading, reading: Reading, counted: bool) -> Reading:
-    """Two rows as one reading at the later's time: energies and hours come to their sum (of counters to what they show
-    last), and are not known where one of them is not; what else was noted stays."""
-    values: dict[str, Any] = {}
-    for of in FIELDS[1:]:
-        earlier, later = getattr(before, of.name), getattr(reading, of.name)
-        if of.kind in ("energy", "hours") and not (counted and of.kind == "energy"):
-            values[of.name] = None if earlier is None or later is None else earlier + later
-        elif of.kind == "words":
-            values[of.name] = ordered_events({*earlier, *later})
-        elif of.kind == "text":
-            values[of.name] = "; ".join(filter(None, (earlier, later)))[:int(of.high)]
-        elif later == of.blank:
-            values[of.name] = earlier
-    return replace(reading, **values)
-
-
-DAY_LEFT_OUT = timedelta(hours=36)
-"""Rows further apart have a day between them that nobody wrote down."""
-
-LEFT_OUT_NOTE = "Nothing was written down for the days before."
-
-
-def _days_by_themselves(readings: list[Reading]) -> list[Reading]:
-    """Readings whose energies are of their own day: where days were left out before one, an empty reading a day before
-    it keeps its energies from being spread over all of them."""
-    made = readings[:1]
-    for before, reading in zip(readings, readings[1:], strict=False):
-        if reading.at - before.at > DAY_LEFT_OUT:
-            made.append(Reading(reading.at - timedelta(days=1), note=LEFT_OUT_NOTE))
-        made.append(reading)
-    return made
-
-
-def _since_the_row_before(readings: list[Reading], zone: ZoneInfo, warnings: list[str]) -> list[Reading]:
-    """Readings whose energies are counters, with what each rose by. The first has nothing to count from; where a
-    counter reads less than before it was set back, and nothing is known of that row."""
-    last: dict[str, float] = {}
-    made = []
-    for reading in readings:
-        rose: dict[str, Any] = {}
-        for of in of_kind("energy"):
-            shown: float | None = getattr(reading, of.name)
-            if shown is None:
-                continue
-            before = last.get(of.name)
-            rose[of.name] = None if before is None or shown < before else shown - before
-            if before is not None and shown < before:
-                warnings.append(f"{reading.at.astimezone(zone):%Y-%m-%d %H:%M}: the counter of {of.column} reads less "
-                                "than in the row before, so it is left blank there")
-            last[of.name] = shown
-        made.append(replace(reading, **rose))
-    return made
 
 
 def _separator(text: str, mapping: Mapping | None, faults: FileFaults) -> str:

@@ -16,7 +16,7 @@ from datetime import datetime
 
 import numpy as np
 
-from voltaun.core.learned.use import UseLearned, grouped
+from voltaun.core.learned.use import MIN_LEG_HOURS, UseLearned, grouped
 from voltaun.core.log.ledger import READ, Interval
 from voltaun.core.rig.loads import daily_use, hourly_shape
 from voltaun.core.rig.rig import Rig
@@ -73,7 +73,8 @@ def first_use(rig: Rig, made: Sequence[Interval], energy_wh: float) -> UseLearne
     energy_wh  what the bank holds, Wh: where the use follows from levels, their error is part of the doubt. None with
     fewer than `LEAST_HOURS`, and where what was used is less than its doubt.
     """
-    told = [each for each in made if each.use_wh is not None and not each.marked and not each.at_least]
+    told = [each for each in made if each.use_wh is not None and not each.marked and not each.at_least
+            and each.hours < MIN_LEG_HOURS]
     hours = sum(each.hours for each in told)
     if hours < LEAST_HOURS:
         return None

@@ -22,7 +22,7 @@ from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.parts import SKIES
 from voltaun.database import clearsky, readings, rigs
 from voltaun.database.connection import transaction
-from voltaun.formats import FileFaults, guessing, loose, when
+from voltaun.formats import FileFaults, guessing, loose, questions, when
 from voltaun.formats.log_csv import LogFile, decode, read_log
 from voltaun.formats.mapping import LOG, SAMPLES, SUMS, UNITS, Mapping, from_document
 from voltaun.formats.tables import AS_CSV, SEPARATORS, not_a_table, table
@@ -146,7 +146,7 @@ def _decide(number: str, known: Mapping | None) -> ResponseReturnValue:
         return redirect(url_for("log.job", rig_id=g.kept.id, job_id=job.id), 303)
     with suppress(FileFaults):  # reading it says why
         file, _ = stash().get(g.kept.id, number) or abort(404)
-        if known.columns and guessing.open_questions(known, _text(file)):  # such as another year without one
+        if known.columns and questions.open_questions(known, _text(file)):  # such as another year without one
             return redirect(url_for("log.bring", rig_id=g.kept.id, number=number), 303)
     return _keep(number, known)
 
@@ -188,7 +188,7 @@ class Shown:
     name: str
     mapping: Mapping
     rows: list[list[str]] = field(default_factory=list)
-    open: list[guessing.Open] = field(default_factory=list)
+    open: list[questions.Open] = field(default_factory=list)
 
     @property
     def header(self) -> list[str]:
@@ -225,7 +225,7 @@ def map_file(number: str) -> ResponseReturnValue:
             return _render(Shown(number, name, guessing.guess(text, other)))
         mapping = _typed_mapping(table(text, most=1)[0])
         shown = Shown(number, name, mapping)
-        if guessing.open_questions(mapping, text):
+        if questions.open_questions(mapping, text):
             return _render(shown, 422)
     except FileFaults as faults:
         proposed = guessing.guess(text, LOG)
@@ -274,7 +274,7 @@ def _render(shown: Shown, status: int = 200, log: LogFile | None = None, refused
     try:
         text = _text(file)
         shown.rows = [row for row in table(text, shown.mapping.separator, most=40) if any(row)]
-        shown.open = [] if log else guessing.open_questions(shown.mapping, text)
+        shown.open = [] if log else questions.open_questions(shown.mapping, text)
         understood = _understood(shown.mapping, file, log, text) if preview or log else None
     except FileFaults as faults:
         refused, understood, status = str(faults).split("\n"), None, 422
