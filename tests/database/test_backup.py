@@ -194,7 +194,7 @@ class Check(FilledCase):
         with transaction(self.db):
             self.db.execute("DELETE FROM sample WHERE at % 600 = 0")
         self.assertIn("sums of their hours", check.faults(self.db)[0])
-        done = voltaun("check", "--db", self.path, "--json", check=2)
+        done = voltaun("check", "--db", self.path, "--json", check=4)
         self.assertFalse(json.loads(done.stdout)["whole"])
         self.db.execute("PRAGMA foreign_keys = OFF")
         self.db.execute("UPDATE reading SET rig_id = 77 WHERE id = 2")
@@ -218,8 +218,7 @@ class Check(FilledCase):
         data = bytearray(copy.read_bytes())
         data[8192:40_960] = b"\x5a" * (40_960 - 8192)
         copy.write_bytes(data)
-        done = voltaun("check", "--db", copy)
-        self.assertEqual(done.returncode, 2)
+        voltaun("check", "--db", copy, check=4)
 
 
 _WRITER = """

@@ -41,7 +41,7 @@ class Damaged(DatabaseCase):
     def test_check_names_the_copy_that_is_whole_and_restore_puts_it_in_place(self):
         damage(self.path)
         broken = self.path.read_bytes()
-        done = voltaun("check", "--db", self.path, "--json", check=2)
+        done = voltaun("check", "--db", self.path, "--json", check=4)
         self.assertFalse(json.loads(done.stdout)["whole"])
         copy = json.loads(done.stdout)["restore_from"]
         self.assertIn(f"voltaun restore {copy}", done.stderr)
@@ -58,15 +58,15 @@ class Damaged(DatabaseCase):
             newer = backup.copy_of_the_day(db, self.path, NOW + timedelta(days=1))
         damage(newer)
         damage(self.path)
-        self.assertIn("-00001-2026-11-24.db", voltaun("check", "--db", self.path, check=2).stderr)
+        self.assertIn("-00001-2026-11-24.db", voltaun("check", "--db", self.path, check=4).stderr)
         for each in backup.copies(self.path):
             each.path.unlink()
-        self.assertIn("no dated copy", voltaun("check", "--db", self.path, check=2).stderr)
+        self.assertIn("no dated copy", voltaun("check", "--db", self.path, check=4).stderr)
 
     def test_a_text_that_is_none_is_a_fault_and_not_a_crash(self):
         with closing(connection.connect(self.path)) as db:
             db.execute("UPDATE reading SET note = CAST(x'fffe80' AS TEXT) WHERE id = 3")
-        done = voltaun("check", "--db", self.path, check=2)
+        done = voltaun("check", "--db", self.path, check=4)
         self.assertIn("cannot be read", done.stdout)
         self.assertNotIn("Traceback", done.stderr)
 

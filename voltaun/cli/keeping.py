@@ -72,13 +72,13 @@ def check(db: Path | None, as_json: bool) -> None:
 
     from voltaun.database import backup as copies
     from voltaun.database import check as checks
-    from voltaun.database.connection import DatabaseFault, NoDatabase, connect_reading, kind_of, prepare
+    from voltaun.database.connection import DatabaseFault, NoDatabase, NotOurs, connect_reading, kind_of, prepare
     path = db_path(db)
     try:
         prepare(path, create=False)
         with closing(connect_reading(path)) as connection:
             faults = checks.faults(connection)
-    except NoDatabase as none:
+    except (NoDatabase, NotOurs) as none:
         raise Refused(str(none)) from none
     except (DatabaseFault, sqlite3.Error, UnicodeDecodeError) as fault:
         if kind_of(fault, path) in ("busy", "full"):

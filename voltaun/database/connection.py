@@ -38,6 +38,10 @@ class DatabaseFault(Exception):
     """The database cannot be opened; the message says why, in one line."""
 
 
+class NotOurs(DatabaseFault):
+    """What stands there is another program's, or no database at all."""
+
+
 class NoDatabase(DatabaseFault):
     """There is no such file."""
 
@@ -161,7 +165,7 @@ def version_of(path: Path) -> int:
         header = opened.read(100)
     if not header and not Path(f"{path}-wal").exists():
         return 0
-    foreign = DatabaseFault(f"{path}: found no Voltaun database there, expected one, or another place")
+    foreign = NotOurs(f"{path}: found no Voltaun database there, expected one, or another place")
     if header and header[:16] != _HEADER:
         raise foreign
     identity = int.from_bytes(header[68:72], "big")

@@ -59,7 +59,8 @@ class FirstNight(unittest.TestCase):
         self.assertAlmostEqual(self.use(rig(loads=(lamp, fridge))).mean, 558 / ((150 + 90) / 540), delta=0.2)
 
     def test_too_short_or_too_little_tells_nothing(self):
-        for hours, shown in ((240.0, {"soc": 0.3}), (5.9, {"soc": 0.7}), (9, {"soc": 0.79}), (9, {"soc": 0.7, "answer": "reset"})):
+        for hours, shown in ((240.0, {"soc": 0.3}), (5.9, {"soc": 0.7}), (9, {"soc": 0.79}),
+                             (9, {"soc": 0.7, "answer": "reset"})):
             log = readings({"soc": 0.8}, shown | {"solar_wh": 0.0}, start=self.DUSK, hours=hours)
             self.assertIsNone(self.use(log=log), shown)
 
