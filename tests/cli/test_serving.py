@@ -38,7 +38,7 @@ class Serving(unittest.TestCase):
             process, said = self.start()
             self.assertIn(f"Voltaun is at http://127.0.0.1:{self.port}", said)
             process.send_signal(by)
-            rest, _ = process.communicate(timeout=20)
+            rest, _ = process.communicate(timeout=serving.LAST_ROUND_S - 1)  # so long it waits for a watch that goes on
             self.assertEqual((rest, process.returncode), ("Stopped.\n", 0), by)
 
     def test_one_that_runs_already_is_opened_instead(self):
