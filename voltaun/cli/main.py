@@ -18,7 +18,7 @@ COMMANDS = {"serve": ("serving", "serve"), "demo": ("serving", "demo"),
             "additions": ("adding", "additions"), "backtest": ("reckoning", "backtest"),
             "plan": ("planning", "plan"), "today": ("planning", "today"), "card": ("card", "card"),
             "backup": ("keeping", "backup"), "restore": ("keeping", "restore"), "check": ("keeping", "check"),
-            "standin": ("standing_in", "standin")}
+            "launcher": ("launching", "launcher"), "standin": ("standing_in", "standin")}
 """The module and the name of each command; a module is loaded when one of its commands is first asked for."""
 
 
