@@ -182,7 +182,8 @@ class Mapped(unittest.TestCase):
             return [each.kind for each in open_questions(guess(text), text)]
         for shown in ((1204.2, 1206.1, 1207), (2.1, 3.9, 6, 6, 8.2, 9.1)):
             self.assertEqual(asked(*shown), ["counter"])
-        for shown in ((2.1, 3.9, 6), (2.1, 1.9, 2.4, 2.2, 2.6, 2.1), (2, 2, 2, 2, 2, 2), (1204.2, 1206.1),
+        for shown in ((2.1, 3.9, 6), (1.9, 2.05, 2.15), (62.4, 84.2, 101), (2.1, 1.9, 2.4, 2.2, 2.6, 2.1),
+                      (2, 2, 2, 2, 2, 2), (1204.2, 1206.1),
                       (2.1, 3.9, 1, 4, 5, 6)):
             self.assertEqual(asked(*shown), [])
         mapping = Mapping(columns={"d": Column("read_at"), "s": Column("solar_wh", "kWh"), "u": Column("use_wh")},

@@ -7,7 +7,7 @@ from datetime import date
 from voltaun.core.rig.parts import SKIES
 from voltaun.formats import loose, when
 from voltaun.formats.guessing import DAYS, cells_of
-from voltaun.formats.mapping import LOG, UNITS, Mapping
+from voltaun.formats.mapping import LOG, UNITS, Column, Mapping
 from voltaun.formats.tables import number_of, table
 from voltaun.formats.translating import holds
 
@@ -60,7 +60,7 @@ def open_questions(mapping: Mapping, text: str) -> list[Open]:
         found.append(Open("rig", rigs))
     if mapping.kind == LOG and not mapping.sums:
         runs_on = [theirs for theirs, column in mapping.columns.items() if column.of in UNITS
-                   and column.of.endswith("_wh") and _counts(cells.get(theirs, []), mapping.decimal)]
+                   and column.of.endswith("_wh") and _counts(cells.get(theirs, []), column, mapping.decimal)]
         found += [Open("counter", tuple(runs_on))] if runs_on else []
     if mapping.kind == LOG:
         energies = any(of in UNITS and of.endswith("_wh") for of in values)
@@ -72,18 +72,19 @@ def open_questions(mapping: Mapping, text: str) -> list[Open]:
     return found + ([Open("sky", tuple(sorted(odd)[:20]))] if odd else [])
 
 
-FEW_ROWS, ROWS, TIMES_ITS_STEP = 3, 6, 10.0
-"""A column that hardly ever falls is a counter: over `ROWS` rows and more, or over a few where it stands at so many
-times what it rises by in one."""
+FEW_ROWS, ROWS, TIMES_ITS_STEP, MORE_THAN_A_DAY_WH = 3, 6, 10.0, 60_000.0
+"""A column that hardly ever falls is a counter: over `ROWS` rows and more, or over a few where it stands at more than
+anybody's day, and at so many times what it rises by in one."""
 
 
-def _counts(values: list[str], decimal: str) -> bool:
+def _counts(values: list[str], column: Column, decimal: str) -> bool:
     numbers = [number for value in values if (number := number_of(value, decimal)) is not None]
     steps = [after - before for before, after in zip(numbers, numbers[1:], strict=False)]
     rising, falls = [step for step in steps if step > 0], sum(step < 0 for step in steps)
     if len(numbers) < FEW_ROWS or len(rising) <= 0.5 * len(steps) or falls > len(steps) / 50:
         return False
-    return len(numbers) >= ROWS or sorted(numbers)[len(numbers) // 2] > TIMES_ITS_STEP * sum(rising) / len(rising)
+    half, wh = sorted(numbers)[len(numbers) // 2], UNITS[column.of][column.unit or "Wh"] or 1.0
+    return len(numbers) >= ROWS or half * wh > MORE_THAN_A_DAY_WH and half > TIMES_ITS_STEP * sum(rising) / len(rising)
 
 
 MOST_RIGS = 6
