@@ -87,6 +87,19 @@ def draw(watts: float, counted_wh: float | None = None) -> str:
     return said if counted_wh is None else f"{said}, {show_energy(counted_wh)} a day more"
 
 
+def not_listed(gap_wh: float, draw_w: float) -> str:
+    """What a day's use that no load on the list explains is likely to be (below 0: the list says too much).
+
+    draw_w  what of it the log does not explain either, W
+    """
+    if gap_wh <= 0:
+        return "Labels overstate what cycling appliances take, often by several times."
+    told = (f"That is {show_power(gap_wh / 24)} day and night: something forgotten, or a load that takes more than is "
+            "written.")
+    part = f" The draw of about {show_power(draw_w)} that the log does not explain is part of it."
+    return told + part if 0 < 24 * draw_w <= gap_wh else told
+
+
 def range_of(low: float, high: float, show: Callable[[float], str]) -> str:
     """A range: `21–96 %`, `250–800 Wh`; one figure where both ends read alike."""
     first, last = show(low), show(high)

@@ -77,6 +77,13 @@ class FirstNight(unittest.TestCase):
         self.assertEqual((leaving.use_wh, leaving.sd_wh), (learned.use.mean, learned.use.sd))
         self.assertEqual([sentences.logged(0, 9.0), sentences.logged(4, None)], ["9 h of the log", "4 logged days"])
 
+    def test_what_no_list_explains_names_the_draw_that_is_part_of_it(self):
+        part = "The draw of about 12 W that the log does not explain is part of it."
+        for gap_wh, draw_w, named in ((341, 12.0, True), (200, 12.0, False), (341, 0.0, False), (-50, 12.0, False)):
+            said = sentences.not_listed(gap_wh, draw_w)
+            self.assertEqual(part in said, named, said)
+        self.assertIn("That is 14 W day and night", sentences.not_listed(341, 0.0))
+
     def test_a_use_that_was_read_has_no_error_of_levels_and_days_take_its_place(self):
         rows = readings({"soc": 0.80}, {"soc": 0.74, "solar_wh": 0.0, "use_wh": 600.0}, start=self.DUSK, hours=9)
         use = self.use(log=rows)
