@@ -1,14 +1,12 @@
 """The real interface, driven in Chromium against the real server."""
 
 import re
-import shutil
 import tempfile
 import unittest
 from functools import cache
 from pathlib import Path
 
-from playwright.sync_api import sync_playwright
-
+from tests.browser.chromium import chromium
 from tests.support import NOW, serving
 from voltaun.database import connection
 from voltaun.demo.fill import fill
@@ -24,22 +22,15 @@ PAGES = ("/1/today", "/1/log", "/1/bench", "/1/rig", "/1/outlook", "/1/additions
          "/1/outlook?use=30", "/1/outlook/past", "/1/log/changed", "/1/log/safe", "/1/today?entry=1", "/1/card",
          "/1/rig?part=turbines-new", "/1/rig?part=spill_list-new", "/words", "/1/today?watts=1500&for=2",
          *(f"/1/{page}/{leaf}" for page, listed in LEAVES.items() for leaf, _ in listed if leaf))
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
-         "--disable-sync", "--no-first-run",
-         # One process for all pages of a test: these are our own, and half of a run is starting others.
-         "--in-process-gpu", "--renderer-process-limit=1", "--disable-site-isolation-trials",
-         "--disable-features=BackForwardCache,MediaRouter,OptimizationHints,Translate"]
-
 
 def setUpModule():
-    global folder, server, address, playwright, browser
+    global folder, server, address, browser
     folder = tempfile.TemporaryDirectory()
     path = Path(folder.name) / "demo.db"
     path.write_bytes(filled())
     server = serving(path)
     address = server.__enter__()
-    playwright = sync_playwright().start()
-    browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+    browser = chromium()
 
 
 @cache
@@ -56,8 +47,6 @@ def filled() -> bytes:
 
 
 def tearDownModule():
-    browser.close()
-    playwright.stop()
     server.__exit__(None, None, None)
     folder.cleanup()
 

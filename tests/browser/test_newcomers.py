@@ -2,15 +2,14 @@
 hand."""
 
 import re
-import shutil
 import tempfile
 import unittest
 from datetime import date, timedelta
 from pathlib import Path
 
-from playwright.sync_api import expect, sync_playwright
+from playwright.sync_api import expect
 
-from tests.browser.test_browser import FLAGS
+from tests.browser.chromium import chromium
 from tests.support import serving
 from voltaun.database import connection
 
@@ -18,19 +17,16 @@ SKIES = ("Sonne", "Wolken", "trüb")
 
 
 def setUpModule():
-    global folder, server, address, playwright, browser
+    global folder, server, address, browser
     folder = tempfile.TemporaryDirectory()
     path = Path(folder.name) / "empty.db"
     connection.prepare(path)
     server = serving(path)
     address = server.__enter__()
-    playwright = sync_playwright().start()
-    browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+    browser = chromium()
 
 
 def tearDownModule():
-    browser.close()
-    playwright.stop()
     server.__exit__(None, None, None)
     folder.cleanup()
 
@@ -91,7 +87,7 @@ class OldBatteries(Newcomer):
         self.press("Keep this reading")
         self.shows("1.34 kWh")
         self.press("Apply to the rig")
-        page.locator(".flash").first.wait_for()
+        self.shows("Applied; the rig reckons with it now.")
         self.go("bench")
         self.shows("Old fridge")
         self.shows("metered")

@@ -10,9 +10,9 @@ import urllib.request
 from contextlib import closing
 from pathlib import Path
 
-from playwright.sync_api import expect, sync_playwright
+from playwright.sync_api import expect
 
-from tests.browser.test_browser import FLAGS
+from tests.browser.chromium import chromium
 from tests.support import NOW, ROOT, environment, free_port, skip_without_small_disks
 from voltaun.database import connection
 from voltaun.database import readings as kept
@@ -33,10 +33,7 @@ class Served(unittest.TestCase):
         connection.prepare(cls.path)
         with closing(connection.connect(cls.path)) as db:
             fill(db, NOW)
-        cls.playwright = sync_playwright().start()
-        cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
-        cls.addClassCleanup(cls.browser.close)
+        cls.browser = chromium()
         cls.port = free_port()
         cls.addClassCleanup(lambda: cls.server and cls.stop(cls))
 
