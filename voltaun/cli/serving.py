@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
+import socket
 import sqlite3
 import sys
 from contextlib import closing, suppress
@@ -65,6 +66,10 @@ def _address(host: str, port: int) -> str:
 
 def _runs_already(host: str, port: int, browser: bool | None) -> bool:
     """Whether a Voltaun answers there already, which is then said and opened."""
+    try:
+        socket.create_connection((host, port), timeout=2.0).close()
+    except OSError:  # nobody listens, as it mostly is: the start should not wait for more
+        return False
     from voltaun.intake.client import Silent, Slow, ask
     address = _address(host, port)
     try:
