@@ -38,8 +38,15 @@ class Serving(unittest.TestCase):
             process, said = self.start()
             self.assertIn(f"Voltaun is at http://127.0.0.1:{self.port}", said)
             process.send_signal(by)
-            rest, _ = process.communicate(timeout=serving.LAST_ROUND_S - 1)  # so long it waits for a watch that goes on
+            rest, _ = process.communicate(timeout=60)
             self.assertEqual((rest, process.returncode), ("Stopped.\n", 0), by)
+
+    def test_the_watch_ends_with_the_server(self):
+        with (mock.patch("waitress.create_server") as server, mock.patch("voltaun.intake.watch.Watch") as watch,
+              mock.patch("signal.signal")):
+            server.return_value.run.side_effect = KeyboardInterrupt
+            serving._serve(self.folder / "c.db", "127.0.0.1", self.port, False)
+        self.assertEqual([call[0] for call in watch.return_value.method_calls], ["start", "stop", "join"])
 
     def test_one_that_runs_already_is_opened_instead(self):
         opened = self.folder / "opened"
