@@ -21,6 +21,7 @@ from voltaun.pages.figures import bench, dense, facing, fan, glass, hours, one_l
 from voltaun.pages.figures.svg import el
 from voltaun.pages.log.dense import _figures as figures_of
 from voltaun.pages.log.sheet import Sheet
+from voltaun.words.rig import facing_words
 
 ZONE = zone("Australia/Hobart")
 
@@ -182,7 +183,7 @@ class Facing(unittest.TestCase):
                                     (18.4, 350, "18° from level, facing north (350°)"),
                                     (30, 338, "30° from level, facing north (338°)"),
                                     (30, 200, "30° from level, facing south (200°)")):
-            self.assertEqual(facing.words(tilt, azimuth), said)
+            self.assertEqual(facing_words(tilt, azimuth), said)
 
 
 class OneLine(unittest.TestCase):

@@ -45,3 +45,16 @@ def panels_guess(of: YieldStep, array: SolarArray) -> tuple[str, str]:
     watts = array.rated_w * (before if since == 1 else since)
     step = array.panel_w if array.panels > 1 else 10.0
     return ("W of panels before" if since == 1 else "W of panels now"), f"{max(1, round(watts / step)) * step:g}"
+
+
+POINTS = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
+
+
+def facing_words(tilt_deg: float, azimuth_deg: float) -> str:
+    """How it stands, in a few words: `flat`, `upright, facing north`, `30° from level, facing north-east`."""
+    if tilt_deg < 1:
+        return "flat"
+    leans = "upright" if tilt_deg > 89 else f"{tilt_deg:.0f}° from level"
+    off = (azimuth_deg + 22.5) % 45 - 22.5
+    point = POINTS[round(azimuth_deg / 45) % 8]
+    return f"{leans}, facing {point}" + (f" ({azimuth_deg:.0f}°)" if abs(off) >= 1 else "")

@@ -180,6 +180,11 @@ class Products(unittest.TestCase):
         without = replace(OF, inverter=None, loads=OF.loads[2:])
         (made, *_) = [each for each in all_choices(without, offer_of(without, products=(large,))) if each.bought]
         self.assertEqual((set(made.lane.more_wh), newly_run(without, (large,), made)), ({30.0}, []))
+        # Where there was no inverter one that runs only some of the loads takes nothing away, and says no more.
+        none = replace(OF, inverter=None)
+        small = replace(large, size=1000)
+        (made, *_) = [each for each in all_choices(none, offer_of(none, products=(small,))) if each.bought]
+        self.assertEqual((made.ruled_out, newly_run(none, (small,), made)), ((), ["Chest freezer"]))
 
     def test_batteries_of_another_kind_are_a_second_bank(self):
         product = Product("Pack", "battery", 2400, 500.0, 20.0)

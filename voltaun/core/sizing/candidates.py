@@ -113,10 +113,10 @@ def _of_load(of: Rig, load: Load, usable: float) -> OfLoad:
     idle = of.bank.standby_w + (of.inverter.idle_w if of.inverter and load.side == "ac" else 0.0)
     through = of.inverter.efficiency if of.inverter and load.side == "ac" else 1.0
     on = usable / (load.running_w / through + idle) if load.running_w else None
-    return OfLoad(load, _alone(of, load), on, usable / (load_dc_wh(of, load) / 24 + idle))
+    return OfLoad(load, alone(of, load), on, usable / (load_dc_wh(of, load) / 24 + idle))
 
 
-def _alone(of: Rig, load: Load) -> Reason | None:
+def alone(of: Rig, load: Load) -> Reason | None:
     """Why a load does not run, or does not start, by itself; None where it does both as far as the labels say."""
     if load.side != "ac":
         return None
@@ -162,7 +162,7 @@ def cannot(of: Rig) -> list[Reason]:
     if of.inverter is None:
         return []
     most, surge = of.inverter.continuous_w, of.inverter.surge_w or of.inverter.continuous_w
-    found = [why for load in ac if (why := _alone(of, load))]
+    found = [why for load in ac if (why := alone(of, load))]
     together, starting = largest_set_running(of), largest_surge(of)
     if not found and _over(together, most):
         return [reason("not_at_once", value=together, most=most)]

@@ -13,7 +13,7 @@ from voltaun.core.rig.parts import Generator, Inverter, Load, SolarArray
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing import FUEL_YEARS
 from voltaun.core.sizing.banks import more_takes, string_energy
-from voltaun.core.sizing.candidates import cannot
+from voltaun.core.sizing.candidates import alone, cannot
 from voltaun.core.sizing.lanes import Lane
 from voltaun.core.sizing.measures import (
     Measure,
@@ -215,8 +215,9 @@ def _of_inverter(rig: Rig, offer: Offer, base: Lane, product: Product) -> list[C
     ruled out."""
     changed = _with_inverter(rig, product)
     lane = with_idle_of(rig, base, changed)
-    known = {(why.code, why.figures.get("name")) for why in cannot(rig)}
-    lost = tuple(why for why in cannot(changed) if (why.code, why.figures.get("name")) not in known)
+    runs, known = _runs(rig), {why.code for why in cannot(rig)}
+    lost = tuple(why for why in cannot(changed) if (
+        why.figures["name"] in runs if "name" in why.figures else rig.inverter and why.code not in known))
     made = [_bought(rig, offer, lane, more, 0, (product,)) for more in range((offer.panels if rig.arrays else 0) + 1)]
     return [replace(of, ruled_out=(*of.ruled_out, *lost)) for of in made]
 
@@ -229,10 +230,12 @@ def _with_inverter(rig: Rig, product: Product) -> Rig:
 def newly_run(rig: Rig, products: Sequence[Product], of: Choice) -> list[str]:
     """The loads that an option's inverter starts and runs, and today's does not."""
     bought = next((each for each in products if each.kind == "inverter" and each.name in of.bought), None)
-    if bought is None:
-        return []
-    still = {why.figures.get("name") for why in cannot(_with_inverter(rig, bought))}
-    return [name for why in cannot(rig) if (name := why.figures.get("name")) and name not in still]
+    return [] if bought is None else sorted(_runs(_with_inverter(rig, bought)) - _runs(rig))
+
+
+def _runs(rig: Rig) -> set[str]:
+    """The AC loads that a rig's inverter starts and runs, each alone."""
+    return {load.name for load in rig.loads if load.side == "ac" and alone(rig, load) is None}
 
 
 def _generator(rig: Rig, product: Product) -> Generator:

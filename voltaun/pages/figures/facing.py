@@ -6,29 +6,18 @@ from markupsafe import Markup
 
 from voltaun.core.rig.parts import SolarArray
 from voltaun.pages.figures.svg import el, figure
+from voltaun.words.rig import facing_words
 
 WIDTH, HEIGHT = 250.0, 112.0
 _X, _Y, _RADIUS = 56.0, 56.0, 36.0
 _GROUND, _FOOT, _LONG = 92.0, 150.0, 70.0
-
-POINTS = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
-
-
-def words(tilt_deg: float, azimuth_deg: float) -> str:
-    """How it stands, in a few words: `flat`, `upright, facing north`, `30° from level, facing north-east`."""
-    if tilt_deg < 1:
-        return "flat"
-    leans = "upright" if tilt_deg > 89 else f"{tilt_deg:.0f}° from level"
-    off = (azimuth_deg + 22.5) % 45 - 22.5
-    point = POINTS[round(azimuth_deg / 45) % 8]
-    return f"{leans}, facing {point}" + (f" ({azimuth_deg:.0f}°)" if abs(off) >= 1 else "")
 
 
 def draw(array: SolarArray, latitude: float) -> Markup | None:
     """The drawing; None for one that is aimed by hand, which has no plane of its own."""
     if array.aimed_per_day:
         return None
-    said = words(array.tilt_deg, array.azimuth_deg)
+    said = facing_words(array.tilt_deg, array.azimuth_deg)
     noon = 180.0 if latitude > 0 else 0.0
     return figure(WIDTH, HEIGHT, f"{array.name}: {said}", f"From above the panels face {array.azimuth_deg:.0f} degrees "
                   f"from north; from the side they lean {array.tilt_deg:.0f} degrees. The sun at noon stands in the "
