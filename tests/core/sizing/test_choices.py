@@ -180,6 +180,13 @@ class Products(unittest.TestCase):
         without = replace(OF, inverter=None, loads=OF.loads[2:])
         (made, *_) = [each for each in all_choices(without, offer_of(without, products=(large,))) if each.bought]
         self.assertEqual((set(made.lane.more_wh), newly_run(without, (large,), made)), ({30.0}, []))
+        # All at once are 2100 W: that is held against one only where today's, of so many W, runs them.
+        both = (replace(OF.loads[0], running_w=100), OF.loads[1])
+        for watts, out in ((2000, []), (2200, ["not_at_once"])):
+            today = replace(OF, loads=both, inverter=replace(OF.inverter, continuous_w=watts))
+            product = replace(large, size=2050, surge_w=5000)
+            (made, *_) = [each for each in all_choices(today, offer_of(today, products=(product,))) if each.bought]
+            self.assertEqual([why.code for why in made.ruled_out], out)
         # Where there was no inverter one that runs only some of the loads takes nothing away, and says no more.
         none = replace(OF, inverter=None)
         small = replace(large, size=1000)
