@@ -6,10 +6,11 @@ import sqlite3
 from contextlib import suppress
 from dataclasses import replace
 from datetime import date
-from functools import lru_cache
+from functools import cache, lru_cache
 from hashlib import sha256
 from importlib.metadata import version
 from pathlib import Path
+from types import ModuleType
 from typing import Any
 
 import numpy as np
@@ -60,10 +61,10 @@ def tables_in(folder: Path, rig: Rig) -> list[np.ndarray]:
     return [_table_in(folder, plane) for plane in planes(rig)]
 
 
-@lru_cache(maxsize=1)
-def made_by() -> str:
+@cache
+def made_by(module: ModuleType = sun) -> str:
     """What makes tables here: the model's version, and a mark of the module that uses it."""
-    return f"pvlib {version('pvlib')}, {sha256(Path(sun.__file__).read_bytes()).hexdigest()[:12]}"
+    return f"pvlib {version('pvlib')}, {sha256(Path(str(module.__file__)).read_bytes()).hexdigest()[:12]}"
 
 
 def _table(connection: sqlite3.Connection, plane: PlaneKey) -> np.ndarray:

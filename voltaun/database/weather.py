@@ -3,12 +3,17 @@
 import base64
 import sqlite3
 import zlib
-from dataclasses import dataclass
+from collections.abc import Sequence
+from contextlib import suppress
+from dataclasses import dataclass, replace
 from datetime import date
 
 import numpy as np
 
-from voltaun.core.sky.weather import Weather
+from voltaun.core.rig.parts import SolarArray
+from voltaun.core.sky import weather as sky
+from voltaun.core.sky.weather import Weather, on_plane
+from voltaun.database.clearsky import made_by
 from voltaun.database.connection import row_id
 
 LARGEST_HOURS = 40 * 8784
@@ -61,6 +66,42 @@ def weather_of(row: sqlite3.Row) -> Weather:
     ghi, dni, dhi = np.frombuffer(raw, "<u2").reshape(3, hours) / 10
     return Weather(row["latitude"], row["longitude"], row["elevation_m"], row["utc_offset_h"],
                    date.fromisoformat(row["first_day"]), ghi, dni, dhi, bool(row["typical"]), row["kind"])
+
+
+def on_planes(connection: sqlite3.Connection, files: Sequence[KeptWeather],
+              arrays: Sequence[SolarArray]) -> list[Weather]:
+    """The weather of the files with what it leaves on the planes of these arrays, kept from before; what is missing is
+    made now and kept, where the connection can."""
+    return [replace(of.weather, on_planes={angles: _plane(connection, of, *angles) for angles in _angles(arrays)})
+            for of in files]
+
+
+def complete(connection: sqlite3.Connection, files: Sequence[KeptWeather], arrays: Sequence[SolarArray]) -> bool:
+    """Whether nothing is missing of what `on_planes` is asked for."""
+    return all(_kept(connection, of, *angles) is not None for of in files for angles in _angles(arrays))
+
+
+def _angles(arrays: Sequence[SolarArray]) -> list[tuple[float, float]]:
+    return sorted({(float(array.tilt_deg), float(array.azimuth_deg)) for array in arrays})
+
+
+def _kept(connection: sqlite3.Connection, of: KeptWeather, tilt: float, azimuth: float) -> np.ndarray | None:
+    row = connection.execute("""SELECT w_per_m2 FROM weather_plane WHERE weather_id = ? AND tilt_deg = ?
+                                AND azimuth_deg = ? AND made_by = ?""", (of.id, tilt, azimuth, made_by(sky))).fetchone()
+    if row is None or len(row["w_per_m2"]) != 4 * len(of.weather.ghi):
+        return None
+    return np.frombuffer(row["w_per_m2"], dtype="<f4")
+
+
+def _plane(connection: sqlite3.Connection, of: KeptWeather, tilt: float, azimuth: float) -> np.ndarray:
+    found = _kept(connection, of, tilt, azimuth)
+    if found is not None:
+        return found
+    made = on_plane(of.weather, tilt, azimuth)
+    with suppress(sqlite3.OperationalError):  # a connection that only reads, or a file that is busy: another time
+        connection.execute("INSERT OR REPLACE INTO weather_plane VALUES (?, ?, ?, ?, ?)",
+                           (of.id, tilt, azimuth, made_by(sky), made.astype("<f4").tobytes()))
+    return made
 
 
 def set_removed(connection: sqlite3.Connection, rig_id: int, weather_id: int, removed: bool) -> bool:

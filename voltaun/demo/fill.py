@@ -46,10 +46,10 @@ def _ask(connection: sqlite3.Connection, rig_id: int, of: Rig, now: datetime) ->
     assert sun is not None  # it has panels
     with transaction(connection):
         monitors.put_setting(connection, rig_id, "additions", weighed.QUESTION)
-        ridge = weighed.ridge(of.place)
-        number = weather.add(connection, rig_id, "ridge, three years (made up).epw", ridge)
+        number = weather.add(connection, rig_id, "ridge, three years (made up).epw", weighed.ridge(of.place))
+        ridge = weather.on_planes(connection, weather.of_rig(connection, rig_id), of.arrays)
         monitors.put_setting(connection, rig_id, "sky_of_place", {"made_for": made_for(of, [number]),
-                                                                  "months": month_shares_of(of, sun, [ridge])})
+                                                                  "months": month_shares_of(of, sun, ridge)})
         plans.add(connection, rig_id, weighed.guests(local_day(now, of.zone)), now)
 
 

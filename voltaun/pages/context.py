@@ -30,7 +30,7 @@ from voltaun.words.reasons import say
 from voltaun.words.rig import changed_words
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Hashable, Iterator
+    from collections.abc import Callable, Hashable, Iterator, Sequence
 
     from voltaun.core.dayplan.marks import Marks
     from voltaun.core.dayplan.plan import DayPlan
@@ -38,9 +38,11 @@ if TYPE_CHECKING:
     from voltaun.core.outlook.outlook import Outlook
     from voltaun.core.outlook.present import Present
     from voltaun.core.outlook.replay import Again
+    from voltaun.core.rig.parts import SolarArray
     from voltaun.core.rig.rig import Rig
     from voltaun.core.series import Kind
     from voltaun.core.sky.clear_sky import RigSun
+    from voltaun.core.sky.weather import Weather
     from voltaun.database.rigs import KeptRig
     from voltaun.database.weather import KeptWeather
 
@@ -80,7 +82,11 @@ def sun() -> RigSun | None:
 
 def tables_db(of: Rig) -> sqlite3.Connection:
     """A connection for the clear-sky tables of a rig: one that can keep them only when some are still to be made."""
-    if clearsky.complete(db(), of):
+    return _keeping(clearsky.complete(db(), of))
+
+
+def _keeping(complete: bool) -> sqlite3.Connection:
+    if complete:
         return db()
     try:
         return writer()
@@ -202,6 +208,12 @@ def weathers() -> list[KeptWeather]:
     return kept("weathers", (g.kept.id, numbers), lambda: weather.of_rig(db(), g.kept.id)) if numbers else []
 
 
+def weathers_on(arrays: Sequence[SolarArray]) -> list[Weather]:
+    """The weather of this request's rig with what it leaves on the planes of these arrays."""
+    files = weathers()
+    return weather.on_planes(_keeping(weather.complete(db(), files, arrays)), files, arrays)
+
+
 def _sky_kind(today: date) -> Kind:
     """What is believed of the sky before the log tells: by the weather files of the place, where there are some. What
     they say is kept beside them, and made anew when they or the rig's planes are others."""
@@ -212,7 +224,7 @@ def _sky_kind(today: date) -> Kind:
     from voltaun.core.sizing import climate
     told, wanted = setting(db(), g.kept.id, "sky_of_place", {}), climate.made_for(rig(), files)
     if told.get("made_for") != wanted:
-        told = {"made_for": wanted, "months": climate.month_shares_of(rig(), clear, [of.weather for of in weathers()])}
+        told = {"made_for": wanted, "months": climate.month_shares_of(rig(), clear, weathers_on(rig().arrays))}
         with suppress(sqlite3.Error), transaction(writer()) as kept_in:  # a disk that takes nothing: made, but not kept
             put_setting(kept_in, g.kept.id, "sky_of_place", told)
     return climate.sky_kind(told["months"], today)

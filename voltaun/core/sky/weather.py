@@ -1,7 +1,8 @@
 """Recorded or typical weather of a place by the hour, and what it leaves on a plane."""
 
 import math
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta, timezone
 from functools import cached_property
 from typing import Any
@@ -27,6 +28,7 @@ class Weather:
     ghi, dni, dhi  mean global, beam and diffuse irradiance of the hour, W/m², shape (hours,)
     typical whether its months come from different years: such a year has no rare spell in it
     kind    the format it was read from
+    on_planes  what `on_plane` gave before, W/m² of each hour, by tilt and azimuth
     """
 
     latitude: float
@@ -39,6 +41,7 @@ class Weather:
     dhi: np.ndarray
     typical: bool
     kind: str
+    on_planes: Mapping[tuple[float, float], np.ndarray] = field(default_factory=dict, compare=False)
 
     @property
     def days(self) -> int:
@@ -92,8 +95,10 @@ def on_plane(weather: Weather, tilt: float, azimuth: float) -> np.ndarray:
     """Mean irradiance on a fixed plane in each hour, W/m², shape (hours,).
 
     tilt  ° from the horizontal; azimuth  ° from north over east. With the sun at the middle of each hour; the sky's
-    diffuse light after J. E. Hay and J. A. Davies (1980). Computed by pvlib.
+    diffuse light after J. E. Hay and J. A. Davies (1980). Computed by pvlib, unless it was before.
     """
+    if (tilt, azimuth) in weather.on_planes:
+        return weather.on_planes[tilt, azimuth]
     from pvlib.irradiance import get_extra_radiation, get_total_irradiance
     middles = _hours(weather, len(weather.ghi)) + timedelta(minutes=30)
     sun = _place(weather).get_solarposition(middles)

@@ -55,9 +55,10 @@ def months() -> ndarray:
 def _ask(years: int) -> AdditionsAsk:
     """The question of this request's rig over so many years."""
     asked, rig = question(), context.rig()
+    offer = asked.offer(rig)
     return additions_ask(rig, context.lately(), context.sun(),
                          lambda other: clearsky.sun_of(context.tables_db(other), other),
-                         [each.weather for each in context.weathers()], asked.shares, asked.offer(rig), years=years,
+                         context.weathers_on((*rig.arrays, *offer.aims.others(rig))), asked.shares, offer, years=years,
                          most_days=float(asked.numbers["most_days"] or 0), replays=years >= SHARP,
                          all_year=asked.all_year)
 
