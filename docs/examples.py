@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import zipfile
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -22,7 +23,7 @@ SKY_WORDS = {"clear": "Sonne", "mixed": "Wolken", "overcast": "trüb", "storm": 
 
 
 def files() -> dict[str, str]:
-    """The examples by name: a rig, its log, a sheet in another shape of the weeks before with the
+    """The examples that are text, by name: a rig, its log, a sheet in another shape of the weeks before with the
     mapping that reads it, a monitor's day and a price list."""
     rig = honey_house.RIG
     log = honey_house.log(NOW, rig_sun(rig, [make_table(plane) for plane in planes(rig)]), seed=SEED)
@@ -46,6 +47,24 @@ def files() -> dict[str, str]:
             "samples.csv": _csv(samples, ","), "prices.csv": weighed.QUESTION["prices"].rstrip("\n") + "\n"}
 
 
+def ridge() -> bytes:
+    """A made-up year of weather by the hour as EPW, zipped as such files are given away; in steps of 20 W/m², so that it
+    is small."""
+    place = honey_house.RIG.place
+    weather = weighed.ridge(place)
+    rows = [f"LOCATION,Ridge (made up),-,-,made up,0,{place.latitude},{place.longitude},{weather.utc_offset_h},"
+            f"{place.elevation_m}", *["-"] * 7]
+    for hour in range(24 * 365):
+        at = datetime(weather.first.year, 1, 1) + timedelta(hours=hour)
+        sun = (20 * round(values[hour] / 20) for values in (weather.ghi, weather.dni, weather.dhi))
+        rows.append(",".join(map(str, (at.year, at.month, at.day, at.hour + 1, 0, "?", *[0] * 7, *sun, *[0] * 19))))
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=9) as packed:
+        packed.writestr(zipfile.ZipInfo("ridge.epw", (2026, 1, 1, 0, 0, 0)), "\n".join(rows) + "\n",
+                        zipfile.ZIP_DEFLATED, 9)
+    return out.getvalue()
+
+
 def _comma(wh: float | None) -> str:
     return "" if wh is None else f"{wh / 1000:.2f}".replace(".", ",")
 
@@ -60,3 +79,4 @@ if __name__ == "__main__":
     FOLDER.mkdir(exist_ok=True)
     for name, text in files().items():
         (FOLDER / name).write_text(text, encoding="utf-8", newline="\n")
+    (FOLDER / "ridge.zip").write_bytes(ridge())

@@ -11,9 +11,11 @@ from unittest import mock
 
 from docs import examples
 from tests.support import NOW, ROOT, voltaun
+from voltaun.demo import weighed
 from voltaun.demo.honey_house import RIG
 from voltaun.formats.log_csv import read_log
 from voltaun.formats.rig_file import read_rig
+from voltaun.formats.weather_file import read_weather
 
 SERVED = ("serve", "demo", "standin")
 """Commands that do not end by themselves."""
@@ -22,7 +24,10 @@ SERVED = ("serve", "demo", "standin")
 class Examples(unittest.TestCase):
     def test_they_are_what_the_demo_makes(self):
         made = examples.files()
-        self.assertEqual(sorted(made), sorted(path.name for path in examples.FOLDER.iterdir()))
+        weather, ridge = read_weather((examples.FOLDER / "ridge.zip").read_bytes()), weighed.ridge(RIG.place)
+        self.assertAlmostEqual(weather.ghi.sum() / ridge.ghi[:8760].sum(), 1, delta=0.001)
+        self.assertLess(abs(weather.dni - ridge.dni[:8760]).max(), 15)  # written in steps of 20
+        self.assertEqual(sorted([*made, "ridge.zip"]), sorted(path.name for path in examples.FOLDER.iterdir()))
         for name, text in made.items():
             kept = (examples.FOLDER / name).read_text(encoding="utf-8")
             if name != "hut.log.csv":

@@ -3,6 +3,7 @@
 import io
 import json
 import unittest
+import zipfile
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
@@ -117,6 +118,22 @@ class Faults(unittest.TestCase):
         self.fails("\n".join([*lines[:2000], ",".join(row), *lines[2001:]]), "line 2001: found GHI -999")
         self.fails(epw(ghi=0), "found no sun")
         self.fails(TMY3[:200_000], "expected a whole year|cannot be read")
+
+    def test_a_zip_with_one_among_others_and_zips_that_are_none(self):
+        def zipped(**files):
+            out = io.BytesIO()
+            with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
+                for name, text in files.items():
+                    packed.writestr(name, text)
+            return out.getvalue()
+        good = zipped(about="Read me first", ridge=epw().replace("\n", "\r\n"))
+        self.assertEqual(read_weather(good).ghi.tolist(), read_weather(epw().encode()).ghi.tolist())
+        self.fails(zipped(about="Read me first"), "found no weather file")
+        self.fails(good[:3000], "cannot be unpacked")
+        spoilt = bytearray(good)
+        spoilt[len(good) // 2] ^= 255
+        self.fails(bytes(spoilt), "cannot be unpacked")
+        self.fails(zipped(a=bytes(30_000_000), b=bytes(11_000_000)), "over 40,000,000 bytes in a zip")
 
     def test_pvgis_with_a_gap_and_without_its_components(self):
         lines = pvgis().split("\n")

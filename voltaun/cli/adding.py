@@ -45,7 +45,7 @@ GROUPS = {
 @click.option("--simulate", is_flag=True, help="Also run years of weather through what may be added, and through what "
               "may be done instead. Any other option of the two groups below does so too.")
 @click.option("--weather", "weather_files", multiple=True, type=FILE,
-              help="A weather file of the place (EPW, TMY3, TM2, PVGIS by the hour).")
+              help="A weather file of the place (EPW, TMY3, TM2, PVGIS by the hour; also zipped).")
 @click.option("--sky-habit", "habits", multiple=True, metavar="SEASON=BRIGHT/MIXED/DARK",
               help="How many days in ten are so in spring, summer, autumn or winter, such as winter=2/3/5.")
 @click.option("--panels", type=click.IntRange(0, MOST_PANELS), help="Up to so many panels more.  [default: 8]")

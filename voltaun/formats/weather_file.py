@@ -1,14 +1,17 @@
 """Weather files in the open formats that public services give away, told apart by their content.
 
-EPW, TMY3 and TM2 (typical years by the hour) and the hourly CSV and JSON of PVGIS, read with pvlib. A file is taken
-whole or refused with the line that is wrong.
+EPW, TMY3 and TM2 (typical years by the hour) and the hourly CSV and JSON of PVGIS, read with pvlib; also packed in a zip,
+as they are often given away. A file is taken whole or refused with the line that is wrong.
 """
 
+import io
 import json
 import re
 import tempfile
 import warnings
-from collections.abc import Callable
+import zipfile
+import zlib
+from collections.abc import Callable, Iterator
 from datetime import date, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -41,14 +44,32 @@ def read_weather(data: bytes) -> Weather:
     """The weather of a file; WeatherFault when it is none of the formats, or has a gap, a fault or less than a year."""
     if len(data) > LARGEST:
         raise WeatherFault(f"found {len(data):,} bytes, expected a weather file by the hour, which is far smaller")
-    text = data.decode("utf-8-sig", "replace").replace("\r\n", "\n")
-    heading = text[:500]  # a heading is short, and no expression is let loose on more
-    for begins, read in _FORMATS:
-        if re.match(begins, heading):
-            with warnings.catch_warnings():
-                warnings.simplefilter("ignore")
-                return _checked(read, text)
+    for file in _unzipped(data) if data.startswith(b"PK") else [data]:
+        text = file.decode("utf-8-sig", "replace").replace("\r\n", "\n")
+        heading = text[:500]  # a heading is short, and no expression is let loose on more
+        for begins, read in _FORMATS:
+            if re.match(begins, heading):
+                with warnings.catch_warnings():
+                    warnings.simplefilter("ignore")
+                    return _checked(read, text)
     raise WeatherFault("found no weather file, expected EPW, TMY3, TM2, or the hourly CSV or JSON of PVGIS")
+
+
+def _unzipped(data: bytes) -> Iterator[bytes]:
+    """The files of a zip, one after the other; all of them no larger than a file by itself may be."""
+    left = LARGEST
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as packed:
+            for member in packed.infolist():
+                with packed.open(member) as file:
+                    found = file.read(left + 1)
+                left -= len(found)
+                if left < 0:
+                    raise WeatherFault(f"found over {LARGEST:,} bytes in a zip, expected a weather file by the hour, "
+                                       "which is far smaller")
+                yield found
+    except (zipfile.BadZipFile, zlib.error, OSError, EOFError, NotImplementedError, RuntimeError) as error:
+        raise WeatherFault(f"found a zip that cannot be unpacked ({error})") from error
 
 
 def _checked(read: Callable[[str], Weather], text: str) -> Weather:
