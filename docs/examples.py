@@ -48,8 +48,8 @@ def files() -> dict[str, str]:
 
 
 def ridge() -> bytes:
-    """A made-up year of weather by the hour as EPW, zipped as such files are given away; in steps of 20 W/m², so that it
-    is small."""
+    """A made-up year of weather by the hour as EPW, zipped as such files are given away; in steps of 20 W/m², to be
+    small."""
     place = honey_house.RIG.place
     weather = weighed.ridge(place)
     rows = [f"LOCATION,Ridge (made up),-,-,made up,0,{place.latitude},{place.longitude},{weather.utc_offset_h},"

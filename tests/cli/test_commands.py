@@ -5,6 +5,7 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from contextlib import suppress
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
@@ -102,6 +103,31 @@ class WithoutDatabase(Commands):
         # Without any of its options there is the worksheet alone.
         self.assertNotIn("simulation", json.loads(voltaun(*given[:5], "--json", check=0).stdout))
         self.assertIn("in a usual year", voltaun(*given[:-1], check=0).stdout)
+
+    @unittest.skipIf(sys.platform == "win32", "no terminal to be made here")
+    def test_progress_is_told_to_who_watches_and_to_nobody_else(self):
+        command = ["additions", "--rig-file", self.file("a.rig.json", write_rig(rig())), "--log", self.long_log(),
+                   "--years", "3", "--panels", "1", "--strings", "0"]
+        quiet = voltaun(*command, check=0)
+        self.assertEqual(quiet.stderr, "")
+        for more, told in (([], True), (["--quiet"], False)):
+            ours, theirs = os.openpty()
+            ran = subprocess.run([sys.executable, "-m", "voltaun", *map(str, command), *more], cwd=ROOT, stderr=theirs,
+                                 stdout=subprocess.PIPE, text=True, env=environment(), check=True)
+            os.close(theirs)
+            said = b""
+            with suppress(OSError):  # how a terminal that nobody writes to any more ends
+                while piece := os.read(ours, 4096):
+                    said += piece
+            os.close(ours)
+            self.assertEqual(b"Years of weather: 0 %\rYears of weather: " in said, told, said)
+            self.assertEqual(ran.stdout, quiet.stdout)
+            self.assertEqual(said[-1:], b"\r" if told else b"")  # the line is wiped at its end
+
+    def test_notes_are_said_unless_it_is_to_be_quiet(self):
+        command = ["import", self.file("n.rig.json", write_rig(rig())), "--db"]
+        self.assertIn("nothing stood there", voltaun(*command, self.folder / "one.db", check=0).stderr)
+        self.assertEqual(voltaun(*command, self.folder / "two.db", "-q", check=0).stderr, "")
 
     def test_additions_with_measures_products_and_a_plane_of_its_own(self):
         of = replace(rig(), vehicles=(Engine("Ute", 320),), loads=(Load("Fridge", 620, "dc"),))
@@ -242,9 +268,25 @@ class Conventions(Commands):
     def test_options_stand_in_groups_each_once(self):
         said = voltaun("additions", "--help", check=0).stdout
         for option in main.get_command(None, "additions").params:
-            self.assertEqual(len(re.findall(rf"^ +{option.opts[0]}\b", said, re.M)), 1, option.opts)
+            self.assertEqual(len(re.findall(rf"^ +(?:-\w, )?{option.opts[0]}\b", said, re.M)), 1, option.opts)
         years, had = said.index("\nYears of weather:"), said.index("\nWhat may be had:")
         self.assertTrue(years < said.index("  --weather") < had < said.index("  --budget"))
+
+    def test_what_went_wrong_is_one_line_of_one_style(self):
+        rig_file = self.file("g.rig.json", write_rig(RIG))
+        voltaun("import", rig_file, "--db", self.db, "-q", check=0)
+        for given, words in ((["--bogus"], "--bogus"), (["dance"], "dance"), (["ledger"], "--rig-file"),
+                             (["ledger", "--rig-file", self.folder / "none"], "does not exist"),
+                             (["additions", "--rig-file", rig_file, "--years", "many"], "many"),
+                             (["backup", self.folder, "--db", self.db], "found a folder"),
+                             (["today", "--rig", "None such", "--db", self.db], "None such"),
+                             (["check", "--db", rig_file], "g.rig.json"),
+                             (["standin", "monitor", "--manner", "odd"], "odd")):
+            ran = voltaun(*given)
+            self.assertNotEqual((ran.returncode, ran.stderr.count("\n")), (0, 0), given)
+            self.assertRegex(ran.stderr, rf"\Avoltaun: [^\n]*{re.escape(words)}[^\n]*\n\Z")
+        self.assertEqual(voltaun("dance").returncode, 2)
+        self.assertIn("voltaun additions --help", voltaun("additions", "--odd").stderr)
 
     def test_every_command_and_every_code_stands_in_the_docs(self):
         told = (ROOT / "docs" / "commands.md").read_text(encoding="utf-8")

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from voltaun.cli.common import FILE, Grouped, Refused, json_flag, now, refusing, rig_from, say, warn
+from voltaun.cli.common import FILE, Grouped, Refused, json_flag, now, progress, refusing, rig_from, say, warn
 from voltaun.cli.given import log_file_option, logged_in, rig_file_option, tables_of
 from voltaun.core.sizing import MOST_PANELS, MOST_STRINGS, YEARS
 
@@ -114,8 +114,12 @@ def _simulated(rig: Rig, logged: list[Reading], planes: list[ndarray], given: An
                         [_weather(rig, path) for path in given["weather_files"]], _habits(given), _offer(rig, given),
                         years=given["years"] or YEARS, seed=given["seed"], most_days=given["short_days"],
                         all_year=given["all_year"])
+    def going(part: float) -> bool:
+        said(f"Years of weather: {100 * part:.0f} %")
+        return True
     try:
-        return simulate_additions(ask)
+        with progress() as said:
+            return simulate_additions(ask, going)
     except ValueError as error:
         raise Refused(str(error)) from error
 

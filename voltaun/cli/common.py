@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 import sys
-from contextlib import closing
+from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any, TypeVar
 
@@ -15,7 +15,7 @@ from voltaun import clock
 from voltaun.formats import FileFaults, OneFault
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterable
+    from collections.abc import Callable, Iterable, Iterator
     from datetime import datetime
 
     from voltaun.core.rig.rig import Rig
@@ -187,6 +187,36 @@ def rig_from(data: bytes, file: Path | None = None) -> Rig:
     return made
 
 
+_QUIET = "voltaun.quiet"
+
+quiet_option = click.Option(["--quiet", "-q"], is_flag=True, expose_value=False, help="No notes and no progress.",
+                            callback=lambda ctx, param, given: ctx.meta.update({_QUIET: given}))
+"""Every command has it."""
+
+
+def _quiet() -> bool:
+    context = click.get_current_context(silent=True)
+    return bool(context and context.meta.get(_QUIET))
+
+
 def warn(warnings: list[str]) -> None:
-    for warning in warnings:
-        click.echo(f"voltaun: note: {warning}", err=True)
+    if not _quiet():
+        for warning in warnings:
+            click.echo(f"voltaun: note: {warning}", err=True)
+
+
+@contextmanager
+def progress() -> Iterator[Callable[[str], None]]:
+    """Says how far something is, each time over the last, on standard error where somebody watches it."""
+    watched, last = sys.stderr.isatty() and not _quiet(), ""
+
+    def said(how_far: str) -> None:
+        nonlocal last
+        if watched and how_far != last:
+            click.echo(f"\r{how_far.ljust(len(last))}", nl=False, err=True)
+            last = how_far
+    try:
+        yield said
+    finally:
+        if last:
+            click.echo(f"\r{' ' * len(last)}\r", nl=False, err=True)

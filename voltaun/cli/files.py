@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -18,6 +17,7 @@ from voltaun.cli.common import (
     now,
     open_db,
     over_option,
+    progress,
     read_db,
     refusing,
     rig_from,
@@ -127,17 +127,15 @@ def _import_samples(file: Path, rig_name: str | None, differing: str | None, map
     from voltaun.intake.bringing import bring_samples, mapping_of
     from voltaun.intake.staged import Staged
     told, size = Told(), max(1, file.stat().st_size)
-    with read_db(db) as connection, file.open("rb") as opened:
+    with read_db(db) as connection, file.open("rb") as opened, progress() as said:
         kept = kept_rig(connection, rig_name)
 
         def shown(rows: int) -> bool:
-            if sys.stderr.isatty():
-                click.echo(f"\r{rows} rows read, {100 * opened.tell() / size:.0f} % ", nl=False, err=True)
+            said(f"{rows} rows read, {100 * opened.tell() / size:.0f} %")
             return True
 
         def brought_so_far(rows: int) -> bool:
-            if sys.stderr.isatty():
-                click.echo(f"\r{rows} of {staged.rows} kept ", nl=False, err=True)
+            said(f"{rows} of {staged.rows} kept")
             return True
         read = pieces(opened, kept.rig.zone, mapping or mapping_of(connection, kept.id), told,
                       nominal_voltage(kept.rig.bank))
@@ -152,8 +150,6 @@ def _import_samples(file: Path, rig_name: str | None, differing: str | None, map
             raise Refused(str(another)) from another
         finally:
             staged.close()
-            if sys.stderr.isatty():
-                click.echo("\r", nl=False, err=True)
     warn(told.warnings)
     if brought.moved:
         warn([f"{brought.moved} rows were not in order of time"])

@@ -5,12 +5,19 @@ from __future__ import annotations
 import codecs
 import io
 import sys
+from contextlib import contextmanager
 from importlib import import_module
+from typing import TYPE_CHECKING, Any
 
 import click
 from click import Command, Context
+from click.exceptions import NoArgsIsHelpError
 
 from voltaun import __version__
+from voltaun.cli.common import Refused, quiet_option
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
 
 COMMANDS = {"serve": ("serving", "serve"), "demo": ("serving", "demo"),
             "import": ("files", "import_file"), "export": ("files", "export"),
@@ -36,17 +43,39 @@ def _plainly(error: UnicodeError) -> tuple[str, int]:
 codecs.register_error("plainly", _plainly)
 
 
+@contextmanager
+def _in_one_line() -> Iterator[None]:
+    """What was called wrongly is said as all else that went wrong is."""
+    try:
+        yield
+    except NoArgsIsHelpError:
+        raise
+    except click.UsageError as error:
+        where = error.ctx.command_path if error.ctx else "voltaun"
+        raise Refused(f"{' '.join(error.format_message().split()).rstrip('.')}; {where} --help tells how it is called") from error
+
+
 class Commands(click.Group):
     """The commands, each from its own module."""
 
     def list_commands(self, context: Context) -> list[str]:
         return sorted(COMMANDS)
 
+    def parse_args(self, context: Context, args: list[str]) -> list[str]:
+        with _in_one_line():
+            return super().parse_args(context, args)
+
+    def invoke(self, context: Context) -> Any:
+        with _in_one_line():
+            return super().invoke(context)
+
     def get_command(self, context: Context, name: str) -> Command | None:
         if name not in COMMANDS:
             return None
         module, function = COMMANDS[name]
         command: Command = getattr(import_module(f"voltaun.cli.{module}"), function)
+        if quiet_option not in command.params:
+            command.params.append(quiet_option)
         return command
 
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from voltaun.cli.common import Refused, json_flag, now, say
+from voltaun.cli.common import Refused, json_flag, now, progress, say
 from voltaun.cli.given import log_file_option, logged_in, rig_and_sun, rig_file_option
 
 if TYPE_CHECKING:
@@ -142,8 +142,9 @@ def backtest(rig_file: Path, log_file: Path, days: str, begin: str | None, every
     except ValueError as error:
         raise Refused(f"--days: found {days!r}, expected numbers from 1 to 30 such as 1,3,5") from error
     rig, sky = rig_and_sun(rig_file)
-    past = made_again(rig, logged_in(rig, log_file), sky, horizons, _instant(begin, rig.zone) if begin else None,
-                      every=every)
+    with progress() as said:
+        past = made_again(rig, logged_in(rig, log_file), sky, horizons, _instant(begin, rig.zone) if begin else None,
+                          every=every, going=lambda part: said(f"Outlooks made again: {100 * part:.0f} %"))
     if not past.sun and not past.levels:
         raise Refused(f"{log_file}: found too few days to make a past outlook from, expected more than sixty, or "
                       "--from")

@@ -1,7 +1,7 @@
 """Weather files in the open formats that public services give away, told apart by their content.
 
-EPW, TMY3 and TM2 (typical years by the hour) and the hourly CSV and JSON of PVGIS, read with pvlib; also packed in a zip,
-as they are often given away. A file is taken whole or refused with the line that is wrong.
+EPW, TMY3 and TM2 (typical years by the hour) and the hourly CSV and JSON of PVGIS, read with pvlib; also in a zip, as
+they are often given away. A file is taken whole or refused with the line that is wrong.
 """
 
 import io

@@ -6,7 +6,7 @@ mean is k times, and whose standard deviation is √k times, that of their harve
 
 import math
 from bisect import bisect_right
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
@@ -47,23 +47,27 @@ _NORMAL_QUANTILES = np.array((-1.2815516, -0.6744898, 0.0, 0.6744898, 1.2815516)
 
 
 def backtest(rig: Rig, readings: Sequence[Reading], sun: RigSun | None, horizons: Sequence[int] = (1, 3, 5, 7, 10),
-             first: datetime | None = None, futures: int = FUTURES, seed: int = 1, every: int = 1) -> Backtest:
+             first: datetime | None = None, futures: int = FUTURES, seed: int = 1, every: int = 1,
+             going: Callable[[float], object] = lambda part: None) -> Backtest:
     """Make every past outlook again, from each reading on, and say what came.
 
     horizons  days ahead; first  only outlooks from then on (else once `HISTORY_DAYS` are logged)
     every  more than 1: one outlook in so many days only, from the last reading of the day
+    going  is told what part of it is done
     Only what was logged whole counts as what came.
     """
     ordered = sorted(readings, key=lambda reading: reading.at)
     if len(ordered) < 3:
         return Backtest([], [])
-    past = _Past(rig, ordered, sun, horizons, first or ordered[0].at + timedelta(days=HISTORY_DAYS), every)
+    first, last = first or ordered[0].at + timedelta(days=HISTORY_DAYS), ordered[-1].at
+    past = _Past(rig, ordered, sun, horizons, first, every)
     found, waiting = Backtest([], []), []
     for each in past.outlooks(futures, seed):
         waiting.append(each)
         if len(waiting) == BATCH:
             _take_in(rig, waiting, found)
             waiting = []
+            going((each.ready.ask.as_of - first) / (last - first))
     _take_in(rig, waiting, found)
     return found
 
