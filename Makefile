@@ -5,7 +5,7 @@ VENV := .venv
 PY := $(VENV)/bin/python
 NOW := 2026-11-25T07:30+11:00
 
-.PHONY: setup develop demo serve test check attack lint bench phrasebook screenshots examples assets lock clean
+.PHONY: setup develop demo serve test check attack lint bench phrasebook screenshots examples assets lock platforms clean
 
 setup develop demo serve test:
 	@$(PYTHON) start.py $@
@@ -48,6 +48,10 @@ lock:
 	CUSTOM_COMPILE_COMMAND="make lock" $(VENV)-lock/bin/pip-compile $(COMPILE) --upgrade -o requirements-dev.lock \
 	  requirements-dev.in
 	rm -rf $(VENV)-lock
+
+# Whether all that the lock names is ready-made on every system and Python named; it needs a network, for two minutes.
+platforms: develop
+	$(PY) -m tests.platforms
 
 COMPILE := --quiet --generate-hashes --strip-extras --no-emit-index-url --no-emit-find-links --no-emit-trusted-host
 

@@ -52,7 +52,8 @@ def _in_one_line() -> Iterator[None]:
         raise
     except click.UsageError as error:
         where = error.ctx.command_path if error.ctx else "voltaun"
-        raise Refused(f"{' '.join(error.format_message().split()).rstrip('.')}; {where} --help tells how it is called") from error
+        said = " ".join(error.format_message().split()).rstrip(".")
+        raise Refused(f"{said}; {where} --help tells how it is called") from error
 
 
 class Commands(click.Group):
