@@ -5,6 +5,7 @@ import io
 import os
 import subprocess
 import sys
+import sysconfig
 import tempfile
 import unittest
 from contextlib import redirect_stdout
@@ -96,8 +97,9 @@ class SettingUp(unittest.TestCase):
         self.main("setup")
         self.assertEqual((self.root / "voltaun-here.pth").read_text(), f"{self.root}\n")
         mock.patch.stopall()
+        path = os.pathsep.join((str(ROOT), sysconfig.get_path("purelib")))
         done = subprocess.run([self.root / ".venv" / "bin" / "voltaun", "--version"], text=True, capture_output=True,
-                              cwd="/", env=os.environ | {"PYTHONPATH": str(ROOT)}, check=False)
+                              cwd="/", env=os.environ | {"PYTHONPATH": path}, check=False)
         self.assertEqual(done.stdout.strip(), f"voltaun, version {__version__}", done.stderr)
 
     def test_on_windows_it_is_a_command_file(self):

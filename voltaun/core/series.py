@@ -29,6 +29,9 @@ Numbers = float | np.ndarray
 HISTORY_DAYS = 400
 """How far back days are learned from; older seasons say little of next week."""
 
+ALIKE = 9
+"""Shares that agree to so many decimals are the same one, whatever the last digit of a sum came to."""
+
 LATELY_DAYS, LATELY_PRIOR = 15.0, 5.0
 """How wild the days lately were is told by about this many days, against a belief worth that many."""
 
@@ -125,8 +128,7 @@ def learn(histories: Sequence[Sequence[Seen]], todays: Sequence[date], kind: Kin
             where = [length - 1 - (days[-1].day - day.day).days for day in days]
             seen[n, where] = True
             capped[n, where] = [day.capped for day in days]
-            shares = np.array([day.share for day in days])
-            score[n, where] = to_score(np.clip(np.interp(shares, points, ranks), 0.002, 0.998))
+            score[n, where] = to_score(np.clip(_ranks(days, points, ranks), 0.002, 0.998))
     of = _filtered(score, seen, capped)
     chances, lately = of.chances, of.lately
     return [Series(kind, points, ranks, chances[n], of.slow[n], of.daily[n],
@@ -135,11 +137,19 @@ def learn(histories: Sequence[Sequence[Seen]], todays: Sequence[date], kind: Kin
             for n, (points, ranks, weight) in enumerate(shapes)]
 
 
+def _ranks(days: Sequence[Seen], points: np.ndarray, ranks: np.ndarray) -> np.ndarray:
+    """The rank of each day's share; of days alike the middle one of theirs."""
+    shares = np.round([day.share for day in days], ALIKE)
+    first, last = np.searchsorted(points, shares), np.searchsorted(points, shares, "right") - 1
+    middle = (ranks[np.minimum(first, len(ranks) - 1)] + ranks[last]) / 2
+    return np.where(first <= last, middle, np.interp(shares, points, ranks))
+
+
 def _distribution(days: Sequence[Seen], today: date, kind: Kind) -> tuple[np.ndarray, np.ndarray, float]:
     """Shares and their ranks, late days counting more, and how many days that is worth."""
     ages = np.array([(today - day.day).days for day in days], dtype=float)
     counts = np.concatenate((np.exp(-ages / kind.forget_days), kind.weights))
-    values = np.array([*(day.share for day in days), *kind.points])
+    values = np.round([*(day.share for day in days), *kind.points], ALIKE)
     capped = np.array([day.capped for day in days] + [False] * len(kind.points))
     points, weights = right_censored(values, capped, counts)
     return points, np.cumsum(weights) - weights / 2, float(counts.sum())

@@ -37,7 +37,7 @@ class Present(unittest.TestCase):
             self.assertEqual(present(ask), outlook(ask).present)
 
     def test_it_is_the_middle_of_the_futures_and_lies_within_its_range(self):
-        made = outlook(asked(hours=10.0, per_day=(600.0, 1800.0)))
+        made = outlook(asked(hours=10.0, per_day=(1000.0, 1100.0, 1200.0, 1300.0, 1400.0)))
         now, step = made.present, made.times.index(made.as_of)
         np.testing.assert_allclose((now.soc.p10, now.soc.p50, now.soc.p90), made.fan[step, [0, 2, 4]], atol=2e-4)
         for floor, of in now.days.items():
