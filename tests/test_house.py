@@ -26,9 +26,10 @@ MAY_USE = {
     "database": {"core", "database"},
     "formats": {"core", "formats"},
     "intake": {"core", "database", "formats", "intake", "clock"},
+    "house": {"house"},
     "standins": {"core", "standins"},
     "demo": {"core", "database", "demo"},
-    "pages": {"core", "words", "database", "formats", "intake", "pages", "demo", "clock"},
+    "pages": {"core", "words", "database", "formats", "house", "intake", "pages", "demo", "clock"},
 }
 """What each part of the package may import; the commands may import all."""
 

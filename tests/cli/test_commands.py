@@ -242,7 +242,7 @@ class WithoutDatabase(Commands):
                 (("additions", "--rig-file", good, "--log", self.long_log(), "--own-plane", "steep"), "such as 60/0"),
                 (("additions", "--rig-file", good, "--log", self.long_log(), "--own-plane", "95/0"), "such as 60/0"),
                 (("additions", "--rig-file", good, "--log", self.long_log(), "--panel", "None such"), "--panel"),
-                (("serve", "--host", "0.0.0.0"), "this machine only")):
+                (("serve", "--host", "0.0.0.0"), "--house opens it")):
             with self.subTest(words):
                 done = voltaun(*arguments)
                 self.assertEqual((done.returncode, done.stdout), (2, ""))

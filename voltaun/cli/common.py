@@ -95,6 +95,15 @@ def db_path(db: Path | None) -> Path:
     return db or default_path()
 
 
+def made_if_missing(path: Path) -> None:
+    """See that a database stands there."""
+    from voltaun.database.connection import DatabaseFault, prepare
+    try:
+        prepare(path)
+    except DatabaseFault as fault:
+        raise Refused(str(fault)) from fault
+
+
 def open_db(db: Path | None, create: bool = False) -> closing[sqlite3.Connection]:
     """A connection that writes, to be closed by `with`. A file that is not there is made only when asked for."""
     from voltaun.database.connection import DatabaseFault, connect, prepare

@@ -25,7 +25,8 @@ COMMANDS = {"serve": ("serving", "serve"), "demo": ("serving", "demo"),
             "additions": ("adding", "additions"), "backtest": ("reckoning", "backtest"),
             "plan": ("planning", "plan"), "today": ("planning", "today"), "card": ("card", "card"),
             "backup": ("keeping", "backup"), "restore": ("keeping", "restore"), "check": ("keeping", "check"),
-            "launcher": ("launching", "launcher"), "standin": ("standing_in", "standin")}
+            "launcher": ("launching", "launcher"), "passphrase": ("house", "passphrase"),
+            "service": ("house", "service"), "standin": ("standing_in", "standin")}
 """The module and the name of each command; a module is loaded when one of its commands is first asked for."""
 
 

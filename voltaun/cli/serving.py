@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import signal
 import socket
 import sqlite3
@@ -13,7 +14,8 @@ from types import FrameType
 
 import click
 
-from voltaun.cli.common import Refused, db_option, db_path, now, open_db, warn
+from voltaun.cli.common import Refused, db_option, db_path, made_if_missing, now, open_db, warn
+from voltaun.cli.house import have_passphrase
 from voltaun.intake.client import LOOPBACK
 
 DEFAULT_PORT = 8140
@@ -27,15 +29,25 @@ browser_option = click.option("--browser/--no-browser", default=None,
 @click.command(short_help="Serve your own to this machine")
 @db_option
 @click.option("--host", default="127.0.0.1", show_default=True, help="An address of this machine only.")
+@click.option("--house", is_flag=True, help="Also listen to the house's own network; it asks for a passphrase there.")
+@click.option("--name", "names", multiple=True, metavar="NAME", help="With --house: a name that this machine has "
+              "there, such as cabin.lan. Its addresses are known.")
 @port_option
 @browser_option
-def serve(db: Path | None, host: str, port: int, browser: bool | None) -> None:
-    """Serve the application to this machine."""
+def serve(db: Path | None, host: str, house: bool, names: tuple[str, ...], port: int, browser: bool | None) -> None:
+    """Serve the application to this machine; with --house to the phones of the house too."""
     if host not in LOOPBACK:
-        raise Refused(f"--host: found {host}, expected one of {', '.join(LOOPBACK)}: Voltaun listens to this "
-                      "machine only")
+        raise Refused(f"--host: found {host}, expected one of {', '.join(LOOPBACK)}; --house opens it to the network")
+    if names and not house:
+        raise Refused("--name: found one without --house, expected both")
+    wrong = next((name for name in names if not re.fullmatch(r"[A-Za-z0-9]([A-Za-z0-9.-]{0,251}[A-Za-z0-9])?", name)),
+                 None)
+    if wrong is not None:
+        raise Refused(f"--name: found {wrong!r}, expected a name such as cabin.lan")
     if not _runs_already(host, port, browser):
-        _serve(db_path(db), host, port, browser)
+        if house:
+            have_passphrase(db_path(db))
+        _serve(db_path(db), host, port, browser, names if house else None)
 
 
 @click.command(short_help="Serve a made-up homestead, to look around")
@@ -51,7 +63,7 @@ def demo(db: Path | None, port: int, browser: bool | None) -> None:
         return
     with tempfile.TemporaryDirectory(prefix="voltaun-demo-") as folder:
         path = db or Path(folder) / "demo.db"
-        _make(path)
+        made_if_missing(path)
         with open_db(path) as connection:
             if not is_demo(connection):
                 raise Refused(f"{path}: found rigs of your own in it, expected a new file or one of the demo; nothing "
@@ -73,7 +85,7 @@ def _runs_already(host: str, port: int, browser: bool | None) -> bool:
     from voltaun.intake.client import Silent, Slow, ask
     address = _address(host, port)
     try:
-        running = b"Voltaun</title>" in ask(address, "/words", patience=2.0)
+        running = b"Voltaun</title>" in ask(address, "/enter?code=-", patience=2.0)
     except (Silent, Slow, OSError):
         return False
     if running:
@@ -90,29 +102,23 @@ def _open(address: str, browser: bool | None) -> None:
         webbrowser.open(address)
 
 
-def _make(path: Path) -> None:
-    """See that a database stands there."""
-    from voltaun.database.connection import DatabaseFault, prepare
-    try:
-        prepare(path)
-    except DatabaseFault as fault:
-        raise Refused(str(fault)) from fault
-
-
 def _stop(_signal: int, _frame: FrameType | None) -> None:
     raise SystemExit
 
 
-def _serve(path: Path, host: str, port: int, browser: bool | None) -> None:
+def _serve(path: Path, host: str, port: int, browser: bool | None, house: tuple[str, ...] | None = None) -> None:
     import waitress
 
     from voltaun.database.connection import DatabaseFault, hindrance
     from voltaun.intake.watch import Watch
     from voltaun.pages import create_app
+    from voltaun.pages.door import House
     now()  # a clock that was fixed to nonsense is told before anything is served
+    opened = None if house is None else House(port, frozenset(name.lower() for name in house))
     try:
-        app = create_app(path)
-        server = waitress.create_server(app, host=host, port=port, ident=None, threads=6, **PATIENT)
+        app = create_app(path, opened)
+        server = waitress.create_server(app, host="0.0.0.0" if opened else host, port=port, ident=None,
+                                        threads=THREADS, **PATIENT)
     except DatabaseFault as fault:
         raise Refused(str(fault)) from fault
     except OSError as error:
@@ -128,6 +134,11 @@ def _serve(path: Path, host: str, port: int, browser: bool | None) -> None:
     signal.signal(signal.SIGTERM, _stop)  # as a service is stopped: in order, like Ctrl-C
     try:
         click.echo(f"Voltaun is at {_address(host, port)}  (Ctrl-C stops it)")
+        if opened:
+            from voltaun.house.addresses import own_addresses
+            for name in (*sorted(opened.names), *own_addresses()):
+                click.echo(f"and for the phones in the house at {_address(name, port)}")
+            click.echo("It is not encrypted: whoever is in the same Wi-Fi could listen.")
         _open(_address(host, port), browser)  # it listens already: what the browser asks waits for the next line
         server.run()  # to its end at either of the two: requests that are under way are answered
     except KeyboardInterrupt:
@@ -137,6 +148,9 @@ def _serve(path: Path, host: str, port: int, browser: bool | None) -> None:
         watch.join(LAST_ROUND_S)
         click.echo("Stopped.")
 
+
+THREADS = 16
+"""So many requests at once: some that wait for the file to be free to write leave room for those that read."""
 
 LAST_ROUND_S = 10.0
 """The watch may take so long to end what it is at, a copy or a monitor's figures."""
@@ -155,5 +169,5 @@ def _sweep(path: Path) -> None:
 
 
 PATIENT = {"connection_limit": 400, "channel_timeout": 20, "cleanup_interval": 5, "asyncore_use_poll": True,
-           "max_request_header_size": 8192}
+           "max_request_header_size": 8192, "clear_untrusted_proxy_headers": False}
 """Connections that send nothing are soon let go of, and are too few to shut anybody out; headers end at 8 kB."""

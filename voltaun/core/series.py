@@ -142,7 +142,7 @@ def _ranks(days: Sequence[Seen], points: np.ndarray, ranks: np.ndarray) -> np.nd
     shares = np.round([day.share for day in days], ALIKE)
     first, last = np.searchsorted(points, shares), np.searchsorted(points, shares, "right") - 1
     middle = (ranks[np.minimum(first, len(ranks) - 1)] + ranks[last]) / 2
-    return np.where(first <= last, middle, np.interp(shares, points, ranks))
+    return np.asarray(np.where(first <= last, middle, np.interp(shares, points, ranks)))
 
 
 def _distribution(days: Sequence[Seen], today: date, kind: Kind) -> tuple[np.ndarray, np.ndarray, float]:

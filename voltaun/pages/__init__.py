@@ -11,7 +11,7 @@ from jinja2 import FileSystemBytecodeCache, FileSystemLoader
 
 from voltaun.database import connection
 from voltaun.intake.copies import Copies
-from voltaun.pages import addresses, errors, frame, security
+from voltaun.pages import addresses, door, errors, frame, security
 
 PAGES = Path(__file__).parent
 
@@ -20,8 +20,9 @@ MAX_SAMPLES = 1024 * 1024 * 1024
 """Ten years of once-a-minute samples are about 300 MB; they go to disk as they come in."""
 
 
-def create_app(database: Path | str) -> Flask:
-    """The application on one database file, which is created and migrated if need be."""
+def create_app(database: Path | str, house: door.House | None = None) -> Flask:
+    """The application on one database file, which is created and migrated if need be; `house` is what it is opened to
+    beside this machine."""
     database = Path(database)
     connection.prepare(database)
     app = Flask("voltaun.pages", static_folder=str(PAGES.parent / "static"))
@@ -37,7 +38,8 @@ def create_app(database: Path | str) -> Flask:
     # Open as long as the application: the small file that readers share stays, also when the disk fills up later.
     with suppress(sqlite3.Error):
         app.extensions["voltaun-keeper"] = connection.connect_reading(database)
-    security.install(app)  # first of all: who may ask
+    security.install(app)  # first of all: from where it may be asked
+    door.install(app, house or door.House())  # and by whom
     app.before_request(_allow_large_samples)  # before the mark is looked for, which reads the form
     CSRFProtect(app)
     frame.install(app)

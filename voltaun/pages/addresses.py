@@ -20,6 +20,15 @@ ADDRESSES = (
     ("POST", "/start/archive", "start.bring_archive", "start.views"),
     ("GET", "/mend/<int:damaged_id>", "start.mend", "start.views"),
     ("POST", "/mend/<int:damaged_id>", "start.mended", "start.views"),
+    # The house
+    ("GET", "/enter", "house.enter", "house.views"),
+    ("POST", "/enter", "house.come_in", "house.views"),
+    ("POST", "/leave", "house.leave", "house.views"),
+    ("GET", "/house", "house.show", "house.views"),
+    ("POST", "/house/code", "house.make_code", "house.views"),
+    ("POST", "/house/devices/<int:device_id>", "house.let_out", "house.views"),
+    ("POST", "/house/passphrase", "house.keep_passphrase", "house.views"),
+    ("POST", "/house/here", "house.ask_here", "house.views"),
     # Today
     ("GET", "/<int:rig_id>/today", "today.show", "today.views"),
     # Log

@@ -10,11 +10,11 @@ from typing import Any
 from flask import Flask, abort, current_app, g, redirect, request, url_for
 from markupsafe import Markup
 
-from voltaun import clock
 from voltaun.core.outlook.standing import last_level
 from voltaun.core.outlook.ways import Way
 from voltaun.database import backup, readings, rigs
 from voltaun.database.connection import hindrance
+from voltaun.database.house import LOOK_ONLY
 from voltaun.formats.plan_text import as_text
 from voltaun.pages.context import db, look, rig, tried_on
 from voltaun.pages.days import shown
@@ -33,7 +33,7 @@ GROUNDS = ("device", "day", "night")
 
 def install(app: Flask) -> None:
     """Give every template the frame and the ways to show figures."""
-    app.url_value_preprocessor(_load_rig)
+    app.before_request(_load_rig)  # after the door, which it stands behind
     app.context_processor(_context)
     app.template_global("static_url")(static_url)
     app.jinja_env.globals.update(words=words, advising=advising, how=reasons.how, said=reasons.say,
@@ -75,8 +75,8 @@ def _unbroken(text: str) -> str:
     return re.sub(r"(?<=\d) (?:in 10\b|%)", lambda of: of[0].replace(" ", "\N{NO-BREAK SPACE}"), text)
 
 
-def _load_rig(_endpoint: str | None, values: dict[str, Any] | None) -> None:
-    g.now = clock.now()
+def _load_rig() -> None:
+    values = request.view_args
     if not values or "rig_id" not in values:
         return
     rig_id = values.pop("rig_id")
@@ -124,7 +124,8 @@ def _context() -> dict[str, Any]:
     ground = request.cookies.get("ground", "device")
     part = "HX-Request" in request.headers and "HX-Boosted" not in request.headers
     frame = {"ground": ground if ground in GROUNDS else "device", "weaves": weave.definitions, "kept": g.get("kept"),
-             "page_links": PAGES, "now": g.get("now"),
+             "now": g.get("now"), "may_change": g.get("who") != LOOK_ONLY, "by_device": g.get("device") is not None,
+             "page_links": [of for of in PAGES if g.get("who") != LOOK_ONLY or of[1] == "today"],
              "layout": "part.html" if part else "base.html"}
     if g.get("kept") is not None:
         frame |= {"rig": rig(), "rig_names": rigs.names(db()), "zone": rig().zone, "glass": _Glass(),

@@ -8,8 +8,10 @@ import secrets
 from pathlib import Path
 from urllib.parse import urlsplit
 
-from flask import Flask, Response, request
+from flask import Flask, Response, current_app, request
 from flask.typing import ResponseReturnValue
+
+from voltaun.house.addresses import is_ours
 
 POLICY = "; ".join((
     "default-src 'none'", "script-src 'self'", "style-src 'self'", "img-src 'self'", "font-src 'self'",
@@ -58,13 +60,23 @@ def cookie_name(database: Path) -> str:
     return "voltaun-" + hashlib.sha256(str(database.resolve()).encode()).hexdigest()[:8]
 
 
-_THIS_MACHINE = re.compile(r"(?:localhost|127\.0\.0\.1|\[::1\])(?::\d{1,5})?", re.ASCII | re.IGNORECASE)
+LOOPBACK_NAME = re.compile(r"(?:localhost|127\.0\.0\.1|\[::1\])(?::\d{1,5})?", re.ASCII | re.IGNORECASE)
+
+
+def _is_called_rightly(host: str) -> bool:
+    """Whether it is asked by a name of this machine; opened to the house, by one of its addresses or a name that its
+    owner gave."""
+    if LOOPBACK_NAME.fullmatch(host):
+        return True
+    of = current_app.extensions["voltaun-house"]
+    name, _, port = host.lower().rpartition(":")
+    return of.port is not None and port == str(of.port) and (name in of.names or is_ours(name))
 
 
 def _refuse_others() -> Response | None:
     """Another site, or another program's page on this machine, has nothing to ask here; nor has who calls this
     machine by another name, as a page elsewhere does that had its own name point here."""
-    if not _THIS_MACHINE.fullmatch(request.headers.get("Host", "")):
+    if not _is_called_rightly(request.headers.get("Host", "")):
         return Response("That request was not understood.", 400, content_type="text/plain; charset=utf-8")
     foreign = request.headers.get("Sec-Fetch-Site") in ("cross-site", "same-site")
     for name in ("Origin", "Referer"):
@@ -107,6 +119,12 @@ def _on_another_page(response: Response) -> None:
     if sent and urlsplit(response.location or "").path != _path_of(request.headers.get("HX-Current-URL", "")):
         response.headers["HX-Redirect"] = response.headers.pop("Location")
         response.status_code = 204
+
+
+def own_path(address: str) -> str:
+    """An address to go back to, where it is one of these pages; else the first of them."""
+    # A browser drops tabs and line ends from an address, and takes \\ for /; what is left must be on this site.
+    return address if re.fullmatch(r"/(?![/\\])[!-\[\]-~]*", address, re.ASCII) else "/"
 
 
 def _path_of(address: str) -> str:

@@ -1,6 +1,5 @@
 """The way in: the first rig's Today, or three questions when there is none; and the ground."""
 
-import re
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
@@ -11,6 +10,7 @@ from voltaun.core.rig.fields import RigFaults
 from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import context, frame
+from voltaun.pages.security import own_path
 
 if TYPE_CHECKING:
     from voltaun.pages.start.forms import StartForm
@@ -81,10 +81,7 @@ def restore(removed_id: int) -> ResponseReturnValue:
 def ground() -> ResponseReturnValue:
     """Set the ground (device, day or night) and go back."""
     wanted = request.form.get("ground", "device")
-    back = request.form.get("back", "/")
-    # A browser drops tabs and line ends from an address, and takes \\ for /; what is left must be on this site.
-    ours = re.fullmatch(r"/(?![/\\])[!-\[\]-~]*", back, re.ASCII)
-    answer = make_response(redirect(back if ours else "/", 303))
+    answer = make_response(redirect(own_path(request.form.get("back", "/")), 303))
     if wanted in frame.GROUNDS:
         answer.set_cookie("ground", wanted, max_age=10 * 365 * 86400, samesite="Lax", httponly=True)
     return answer

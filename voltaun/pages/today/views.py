@@ -17,7 +17,8 @@ from voltaun.core.rig.loads import GRADES, load_dc_wh
 from voltaun.core.sky.clear_sky import another_turn
 from voltaun.database import clearsky
 from voltaun.database.asking import AHEAD
-from voltaun.pages import context, frame
+from voltaun.database.house import OWNER
+from voltaun.pages import context, door, frame
 from voltaun.pages.context import Look
 from voltaun.pages.figures import hours, strip
 from voltaun.pages.figures.strip import Column
@@ -45,9 +46,10 @@ def render(form: ReadingForm, status: int = 200) -> tuple[str, int]:
                             lambda plan: words.plan(plan, context.rig()), context.rig().bank.everyday_floor,
                             context.marked_days(), _placed(planned))
     copied, trouble = frame.last_copy()
+    guessed = door.wrong_tries() if g.who == OWNER else None
     first_said = None if look.outlook else first_hour(context.rig(), look.readings, context.sun(), look.today, look.now)
     return render_template("today/today.html", look=look, outlook=look.outlook, today=look.today, form=form,
-                           last_copy=copied, copy_trouble=trouble,
+                           last_copy=copied, copy_trouble=trouble, guessed=guessed,
                            strips=_strips(look, columns), columns=columns, last=_last(look), usual=_usual(look),
                            first=first_said, steps=_steps(look), nothing_yet=not any(of.past for of in columns),
                            cautions=for_now(context.rig(), look.outlook), apart=_apart(look),

@@ -1,0 +1,312 @@
+"""Opened to the house: who gets what, by every address there is."""
+
+import re
+from contextlib import contextmanager
+from datetime import timedelta
+from unittest import mock
+
+from tests.pages.test_pages import PagesCase
+from tests.support import NOW, csrf, readings
+from voltaun import clock
+from voltaun.database import backup, house
+from voltaun.database.house import LOOK_ONLY, OWNER
+from voltaun.house import passphrases
+from voltaun.pages import create_app
+from voltaun.pages.door import LOOKED_AT, OPEN, SENT_TO_LOOK, House, mark_of
+
+OUT = "http://127.0.0.2:8140"
+"""Another address of this machine: by it one is a neighbour."""
+OURS, GUESTS = "lantern plum river stove", "otter maple ferry cedar"
+PHONE = "Mozilla/5.0 (Linux; Android 15) Mobile"
+
+
+class HouseCase(PagesCase):
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.hashes = {OWNER: passphrases.hashed(OURS), LOOK_ONLY: passphrases.hashed(GUESTS)}
+
+    def setUp(self):
+        super().setUp()
+        self.house = House(8140)
+        self.app = create_app(self.path, self.house)
+        self.client = self.app.test_client()
+        with self.file() as file:
+            for who, hashed in self.hashes.items():
+                house.set_passphrase(file, who, hashed)
+        self.keep(*readings({"soc": 0.5}, {"soc": 0.6, "solar_wh": 2000.0}))
+
+    def file(self):
+        return house.opened(self.path, create=True)
+
+    def phone(self, address="192.168.7.20"):
+        """A device of the house that has not come in."""
+        client = self.app.test_client()
+        client.environ_base |= {"REMOTE_ADDR": address, "HTTP_USER_AGENT": PHONE}
+        return client
+
+    def enter(self, phone, passphrase=OURS, **more):
+        mark = csrf(phone.get("/enter", base_url=OUT).text)
+        return phone.post("/enter", base_url=OUT, data={"csrf_token": mark, "passphrase": passphrase} | more)
+
+    def came_in(self, passphrase=OURS):
+        phone = self.phone()
+        self.assertEqual(self.enter(phone, passphrase).status_code, 303)
+        return phone
+
+    @contextmanager
+    def later(self, by):
+        with mock.patch.object(clock, "now", return_value=NOW + by):
+            yield
+
+
+class EveryAddress(HouseCase):
+    def sessions(self):
+        """A device for each way of not being let in, and one that may look only."""
+        self.enter(gone := self.phone())
+        with self.file() as file:
+            (newest,) = house.devices(file)
+            house.let_out(file, newest.id)
+        other = create_app(self.path.with_name("other.db"), House(8140))
+        theirs = other.test_client()
+        with house.opened(self.path.with_name("other.db"), create=True) as file:
+            house.set_passphrase(file, OWNER, self.hashes[OWNER])
+        self.app, ours = other, self.app
+        self.enter(theirs)
+        self.app = ours
+        name = self.app.config["SESSION_COOKIE_NAME"]
+        stolen, forged = self.phone(), self.phone()
+        stolen.set_cookie(name, theirs.get_cookie(other.config["SESSION_COOKIE_NAME"], domain="127.0.0.2").value,
+                          domain="127.0.0.2")
+        forged.set_cookie(name, "eyJkb29yIjoieCJ9.aaaaaa.forged", domain="127.0.0.2")
+        return {"none": self.phone(), "forged": forged, "of another server": stolen, "let out": gone,
+                "look only": self.came_in(GUESTS)}
+
+    def test_nobody_gets_what_is_not_theirs(self):
+        table, counted = {}, 0
+        for name, phone in self.sessions().items():
+            for rule in self.app.url_map.iter_rules():
+                path = re.sub(r"<(?:int:)?(\w+)>", lambda of: "1", rule.rule).replace("/static/1", "/static/app.js")
+                path = re.sub(r"<path:\w+>", "app.js", path)
+                for method in sorted(rule.methods):
+                    if rule.endpoint in OPEN:
+                        continue
+                    answer = phone.open(path, method=method, base_url=OUT)
+                    counted += 1
+                    table.setdefault((name, method), set()).add(answer.status_code)
+                    may = name == "look only" and rule.endpoint in LOOKED_AT and (
+                        method in ("GET", "HEAD") or rule.endpoint in SENT_TO_LOOK)
+                    if not may:
+                        self.assertIn(answer.status_code, (302, 401, 403), (name, method, path))
+                        self.assertNotIn("Test rig", answer.text, (name, method, path))
+                        if answer.status_code == 302:
+                            self.assertTrue(answer.location.startswith("/enter?next="), (name, path))
+                    elif method == "GET":
+                        self.assertLess(answer.status_code, 400, (name, path))
+        self.assertGreater(counted, 900)
+        self.assertEqual({codes for (name, method), codes in table.items() for codes in codes
+                          if name != "look only" and method == "POST"}, {401})
+        self.assertEqual(self.log()[-1].soc, 0.6)
+        for phone in (self.phone(), self.came_in(GUESTS)):  # nor does it tell what there is
+            told = {phone.get(path, base_url=OUT).status_code for path in ("/1/rig", "/99/rig", "/nowhere")}
+            self.assertEqual(len(told), 1)
+
+    def test_who_looks_sees_today_with_nothing_to_send(self):
+        page = self.came_in(GUESTS).get("/1/today", base_url=OUT).text
+        main = page.partition("<main")[2]
+        self.assertIn("Test rig", page)
+        self.assertNotIn('method="post"', main)
+        self.assertNotIn("/house", page)
+        self.assertEqual(re.findall(r'data-key="\d"', page), ['data-key="1"'])
+        self.assertIn('method="post"', self.came_in().get("/1/today", base_url=OUT).text.partition("<main")[2])
+
+    def test_the_owner_on_a_phone_may_do_all(self):
+        phone = self.came_in()
+        page = phone.get("/1/today", base_url=OUT)
+        kept = phone.post("/1/readings", base_url=OUT, data={"csrf_token": csrf(page.text), "at": "2026-11-24T19:00",
+                                                            "soc": "71"})
+        self.assertEqual(kept.status_code, 303)
+        self.assertEqual(self.log()[-1].soc, 0.71)
+        cookie = page.headers["Set-Cookie"]  # renewed at each use
+        for part in ("HttpOnly", "SameSite=Lax", "Expires="):
+            self.assertIn(part, cookie)
+
+    def test_what_was_typed_stays_where_a_device_was_let_out_meanwhile(self):
+        phone = self.came_in()
+        mark = csrf(phone.get("/1/today", base_url=OUT).text)
+        with self.file() as file:
+            house.let_out(file, house.devices(file)[0].id)
+        told = phone.post("/1/readings", base_url=OUT, data={"csrf_token": mark, "soc": "71", "note": "cold"})
+        self.assertEqual(told.status_code, 401)
+        self.assertIn("note: cold", told.text)
+        self.assertEqual(phone.post("/1/readings", base_url=OUT, headers={"HX-Request": "true"}, data={
+            "csrf_token": mark, "soc": "71"}).text.partition(".")[0], "Who is it?")
+
+
+class Door(HouseCase):
+    def test_it_opens_to_the_passphrase_and_leads_on_to_this_place_only(self):
+        phone = self.phone()
+        self.assertEqual(phone.get("/1/outlook?days=3", base_url=OUT).location, "/enter?next=/1/outlook?days%3D3")
+        self.assertEqual(self.enter(phone, next="/1/outlook?days=3").location, "/1/outlook?days=3")
+        self.assertEqual(self.enter(self.phone(), next="//evil.example/").location, "/")
+        wrong = self.enter(self.phone(), "lantern plum river stov", name="x")
+        self.assertEqual(wrong.status_code, 401)
+        self.assertIn("That is not the passphrase.", wrong.text)
+        self.assertEqual(self.phone().post("/enter", base_url=OUT, data={"passphrase": OURS}).status_code, 400)
+
+    def test_a_session_ends_thirty_days_after_it_was_last_used_and_not_before(self):
+        phone = self.came_in()
+        for days in (29, 58, 87):
+            with self.later(timedelta(days=days)):
+                self.assertEqual(phone.get("/1/today", base_url=OUT).status_code, 200, days)
+        with self.later(timedelta(days=118)):
+            self.assertEqual(phone.get("/1/today", base_url=OUT).status_code, 302)
+
+    def test_it_begins_a_session_of_its_own_and_keeps_no_token(self):
+        phone = self.phone()
+        phone.get("/enter", base_url=OUT)
+        name = self.app.config["SESSION_COOKIE_NAME"]
+        with phone.session_transaction(base_url=OUT) as before:
+            before["door"] = "planted"
+        self.enter(phone)
+        with phone.session_transaction(base_url=OUT) as after:
+            token = after["door"]
+        self.assertNotEqual(token, "planted")
+        self.assertGreaterEqual(len(token), 43)
+        kept = house.file_of(self.path).read_bytes()
+        self.assertNotIn(token.encode(), kept)
+        self.assertIn(mark_of(token).encode(), kept)
+        self.assertEqual(house.file_of(self.path).stat().st_mode & 0o777, 0o600)
+        self.assertTrue(phone.get_cookie(name, domain="127.0.0.2"))
+
+    def test_guessing_has_to_wait_and_is_told_to_the_owner_alone(self):
+        phone, codes = self.phone("192.168.7.66"), []
+        with mock.patch.object(passphrases, "check_password_hash", return_value=False) as looked:
+            for _ in range(7):
+                codes.append(self.enter(phone, "some guess at it").status_code)
+        self.assertEqual((codes, looked.call_count), ([401] * 5 + [429] * 2, 10))
+        waits = self.enter(phone)  # the right one is not looked at either
+        self.assertEqual(waits.status_code, 429)
+        self.assertRegex(waits.headers["Retry-After"], r"^\d+$")
+        told = "5 times in the last day a wrong passphrase was typed, from 192.168.7.66."
+        self.assertIn(told, self.client.get("/1/today").text)
+        self.assertNotIn("wrong passphrase", self.came_in(GUESTS).get("/1/today", base_url=OUT).text)
+        with self.later(timedelta(days=2)):
+            self.assertNotIn("wrong passphrase", self.client.get("/1/today").text)
+
+    def test_a_code_lets_one_device_in_once(self):
+        self.client.post("/house/code", data={"csrf_token": self.mark()})
+        page = self.client.get("/house").text
+        code = re.search(r'house-code">([A-Z2-9]{4}-[A-Z2-9]{4})<', page)[1]
+        self.assertIn("<svg", page)
+        first, second = self.phone(), self.phone()
+        for phone, answer in ((first, 303), (second, 401)):
+            at_door = phone.get(f"/enter?code={code.replace('-', '')}", base_url=OUT)
+            self.assertIn("This code lets one device in.", at_door.text)
+            sent = phone.post("/enter", base_url=OUT, data={"csrf_token": csrf(at_door.text), "code": code,
+                                                            "name": "Ana"})
+            self.assertEqual(sent.status_code, answer)
+        self.assertEqual(first.get("/1/log", base_url=OUT).status_code, 200)
+        self.assertIn("<th>Ana</th>", self.client.get("/house").text)
+        self.client.post("/house/code", data={"csrf_token": self.mark(), "who": "look only"})
+        code = re.search(r'house-code">([^<]+)<', self.client.get("/house").text)[1]
+        looks = self.phone()
+        self.enter(looks, "", code=code)
+        self.assertEqual([looks.get(path, base_url=OUT).status_code for path in ("/1/today", "/1/log")], [200, 403])
+
+    def test_only_addresses_and_names_of_its_own_are_answered(self):
+        self.house.names = frozenset({"cabin.lan"})
+        phone = self.came_in()
+        for host, code in (("127.0.0.2:8140", 302), ("cabin.lan:8140", 302), ("CABIN.lan:8140", 302),
+                           ("evil.example:8140", 400), ("203.0.113.9:8140", 400), ("127.0.0.2:80", 400),
+                           ("127.0.0.2", 400), ("", 400)):
+            self.assertEqual(self.phone().get("/1/today", headers={"Host": host}).status_code, code, host)
+        for headers, code in (({"Origin": "http://127.0.0.3:8140"}, 403), ({"Origin": OUT}, 401),
+                              ({"Sec-Fetch-Site": "cross-site"}, 403)):
+            self.assertEqual(self.phone().post("/1/readings", base_url=OUT, headers=headers).status_code, code, headers)
+        self.house.port = None  # not opened: the loopback's own names only, as ever
+        self.assertEqual(phone.get("/1/today", base_url=OUT).status_code, 400)
+
+    def test_this_machine_is_open_unless_asked_to_be_shut_and_nobody_passes_for_it(self):
+        self.assertEqual(self.client.get("/1/today").status_code, 200)
+        neighbour = self.phone()
+        self.assertEqual(neighbour.get("/1/today").status_code, 302)  # who calls it localhost from elsewhere
+        for name in ("X-Forwarded-For", "Forwarded", "Via"):
+            self.assertEqual(self.client.get("/1/today", headers={name: "10.0.0.1"}).status_code, 302, name)
+        self.client.post("/house/here", data={"csrf_token": self.mark(), "asked": "yes"})
+        self.assertEqual(self.client.get("/1/today").status_code, 302)
+        self.assertEqual(self.client.post("/enter", data={"csrf_token": csrf(self.client.get("/enter").text),
+                                                          "passphrase": OURS}).status_code, 303)
+        self.assertIn("asked for on this machine too", self.client.get("/house").text)
+        self.client.post("/house/here", data={"csrf_token": csrf(self.client.get("/house").text), "asked": "no"})
+        self.assertEqual(self.app.test_client().get("/1/today").status_code, 200)
+
+    def test_without_a_passphrase_nobody_comes_in(self):
+        phone = self.phone()
+        mark = csrf(phone.get("/enter", base_url=OUT).text)
+        house.file_of(self.path).unlink()
+        self.assertIn("This is not open yet.", phone.get("/enter", base_url=OUT).text)
+        sent = phone.post("/enter", base_url=OUT, data={"csrf_token": mark, "passphrase": ""})
+        self.assertEqual(sent.status_code, 401)
+        self.assertEqual(self.client.get("/1/today").status_code, 200)
+        self.assertEqual(self.post("/house/here", {"asked": "yes"}).status_code, 422)
+        self.assertFalse(house.file_of(self.path).exists())
+
+
+class Owner(HouseCase):
+    def test_another_passphrase_lets_all_out_and_wants_the_old_one_from_elsewhere(self):
+        phone, guest = self.came_in(), self.came_in(GUESTS)
+        mark = csrf(phone.get("/house", base_url=OUT).text)
+
+        def change(**sent):
+            return phone.post("/house/passphrase", base_url=OUT, data={"csrf_token": mark} | sent).status_code
+        self.assertEqual(change(passphrase="candle orchard canvas sauna"), 422)
+        self.assertEqual(change(passphrase="candle orchard canvas sauna", now="a wrong one here"), 422)
+        self.assertEqual(change(passphrase="short", now=OURS), 422)
+        self.assertEqual(change(passphrase=GUESTS, now=OURS), 422)  # that one is the guests'
+        self.assertEqual(change(passphrase="candle orchard canvas sauna", now=OURS), 303)
+        for of in (phone, guest):
+            self.assertEqual(of.get("/1/today", base_url=OUT).status_code, 302)
+        self.assertEqual(self.enter(self.phone(), OURS).status_code, 401)
+        self.assertEqual(self.enter(self.phone(), "candle orchard canvas sauna").status_code, 303)
+
+    def test_guests_are_let_in_and_out_without_touching_the_owners(self):
+        phone, guest = self.came_in(), self.came_in(GUESTS)
+        self.assertEqual(self.post("/house/passphrase", {"who": "look only", "remove": "yes"}).status_code, 303)
+        self.assertEqual([of.get("/1/today", base_url=OUT).status_code for of in (phone, guest)], [200, 302])
+        self.assertEqual(self.enter(self.phone(), GUESTS).status_code, 401)
+        self.assertEqual(self.post("/house/passphrase", {"remove": "yes"}).status_code, 422)  # the owner's stays
+        self.assertEqual(self.enter(self.phone()).status_code, 303)
+
+    def test_a_device_is_listed_let_out_and_leaves(self):
+        phone = self.came_in()
+        page = self.client.get("/house").text
+        self.assertIn("<th>Android device</th><td>do all</td>", re.sub(r"\n\s*", "", page))
+        number = re.search(r"/house/devices/(\d+)", page)[1]
+        self.assertEqual(self.post(f"/house/devices/{number}").status_code, 303)
+        self.assertEqual(self.post(f"/house/devices/{number}").status_code, 404)
+        self.assertEqual(phone.get("/1/today", base_url=OUT).status_code, 302)
+        phone = self.came_in()
+        name = self.app.config["SESSION_COOKIE_NAME"]
+        stolen = self.phone()
+        stolen.set_cookie(name, phone.get_cookie(name, domain="127.0.0.2").value, domain="127.0.0.2")
+        self.assertEqual(stolen.get("/1/today", base_url=OUT).status_code, 200)
+        phone.post("/leave", base_url=OUT, data={"csrf_token": csrf(phone.get("/1/today", base_url=OUT).text)})
+        self.assertEqual(stolen.get("/1/today", base_url=OUT).status_code, 302)  # its copy is worth nothing now
+
+    def test_putting_an_old_copy_back_lets_nobody_in_again(self):
+        copy = self.path.with_name("old.db")
+        backup.backup(self.db, copy)
+        for text in (copy.read_bytes(), self.client.get("/1/archive.json").data):
+            self.assertNotIn(self.hashes[OWNER].encode(), text)
+            self.assertNotIn(b"scrypt", text)
+
+    def test_memory_and_file_stay_small_whoever_comes(self):
+        with self.file() as file:
+            for n in range(130):
+                house.let_in(file, f"mark {n}", OWNER, "x" * 300, NOW + timedelta(seconds=n))
+            for n in range(700):
+                house.note_wrong(file, f"10.0.0.{n}" * 20, NOW)
+            self.assertEqual((len(house.devices(file)), sum(n for _, n in house.wrong_since(file, NOW))), (100, 500))
+            self.assertEqual(house.devices(file)[0].name, "x" * 80)
+            self.assertIsNone(house.device(file, "mark 3", NOW))

@@ -1,0 +1,29 @@
+"""The addresses that this machine has on its own networks."""
+
+import socket
+from ipaddress import IPv4Address, ip_address
+
+
+def own_addresses() -> list[str]:
+    """The IPv4 addresses that others on the same network reach this machine by, those of houses first."""
+    import ifaddr
+    found = {IPv4Address(ip.ip) for adapter in ifaddr.get_adapters() for ip in adapter.ips if ip.is_IPv4}
+    usable = [ip for ip in found if not ip.is_loopback]
+    return [str(ip) for ip in sorted(usable, key=lambda ip: (ip.is_link_local, not ip.is_private, int(ip)))]
+
+
+def is_ours(host: str) -> bool:
+    """Whether an address is one of this machine's, as it stands at this moment. Names are none: they may be made to
+    point anywhere."""
+    try:
+        ip = ip_address(host)
+    except ValueError:
+        return False
+    if ip.version != 4 or ip.is_unspecified or ip.is_multicast:
+        return False
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as tried:
+        try:
+            tried.bind((host, 0))  # which only works with an address of one's own
+        except OSError:
+            return False
+    return True

@@ -1,0 +1,120 @@
+"""The door: who asks, and what they may have. This machine's own loopback is open unless it was asked to be shut."""
+
+import hashlib
+import secrets
+import sqlite3
+from contextlib import suppress
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from ipaddress import ip_address
+
+from flask import Flask, current_app, g, redirect, request, session, url_for
+from flask.typing import ResponseReturnValue
+
+from voltaun import clock
+from voltaun.database import house
+from voltaun.database.house import LASTS, LOOK_ONLY, OWNER
+from voltaun.house.codes import Codes
+from voltaun.house.guesses import Guesses
+from voltaun.pages import errors
+from voltaun.pages.security import LOOPBACK_NAME
+from voltaun.words import house as words
+
+OPEN = {"static", "house.enter", "house.come_in"}
+"""What anybody gets: the look of the pages, and the door."""
+
+LOOKED_AT = {"start.home", "start.terms", "start.ground", "today.show", "today.calendar", "card.show", "house.leave"}
+"""What those get who may look only; of all that is sent, choosing the ground and leaving."""
+
+SENT_TO_LOOK = {"start.ground", "house.leave"}
+
+_FORWARDED = ("Forwarded", "X-Forwarded-For", "X-Forwarded-Host", "X-Real-Ip", "Via")
+
+
+@dataclass
+class House:
+    """What the server knows of the house: the port that it listens on there, None where it does not; names beside the
+    addresses; open codes and wrong tries."""
+
+    port: int | None = None
+    names: frozenset[str] = frozenset()
+    codes: Codes = field(default_factory=Codes)
+    guesses: Guesses = field(default_factory=Guesses)
+
+
+def install(app: Flask, of: House) -> None:
+    """Let nobody in before it is known who asks."""
+    app.extensions["voltaun-house"] = of
+    app.config["PERMANENT_SESSION_LIFETIME"] = LASTS
+    app.before_request(_ask)
+
+
+def the_house() -> House:
+    """The house of this server."""
+    found: House = current_app.extensions["voltaun-house"]
+    return found
+
+
+def from_here() -> bool:
+    """Whether a request comes from this machine itself, by its own name and through no other server."""
+    try:
+        near = ip_address(request.remote_addr or "").is_loopback
+    except ValueError:
+        near = False
+    return (near and bool(LOOPBACK_NAME.fullmatch(request.headers.get("Host", "")))
+            and not any(name in request.headers for name in _FORWARDED))
+
+
+def _who(now: datetime) -> tuple[str | None, house.Device | None]:
+    """Who asks: the owner, somebody who may look only, or nobody known; and by which device."""
+    with house.opened(current_app.config["DATABASE"]) as file:
+        if from_here() and not (file is not None and house.choice(file, "asked here") == "yes"):
+            return OWNER, None
+        token = session.get("door")
+        if file is None or not isinstance(token, str):
+            return None, None
+        found = house.device(file, mark_of(token), now)
+        if found is None:
+            return None, None
+        with suppress(sqlite3.Error):  # a disk that takes nothing
+            house.note_seen(file, found, now)
+        return found.who, found
+
+
+def wrong_tries() -> str | None:
+    """That somebody guessed at the passphrase in the last day, in words."""
+    with house.opened(current_app.config["DATABASE"]) as file:
+        return None if file is None else words.wrong_tries(house.wrong_since(file, g.now - timedelta(days=1)))
+
+
+def mark_of(token: str) -> str:
+    """What is kept of a session's token: who reads the file can let nobody in by it."""
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
+def let_in(who: str, name: str, now: datetime) -> None:
+    """Begin a session of its own for a device."""
+    token = secrets.token_urlsafe(32)
+    with house.opened(current_app.config["DATABASE"]) as file:
+        assert file is not None  # there is a passphrase
+        house.let_in(file, mark_of(token), who, name, now)
+    session.clear()
+    session["door"] = token
+    session.permanent = True
+
+
+def _ask() -> ResponseReturnValue | None:
+    g.now = clock.now()
+    g.who, g.device = _who(g.now)
+    if g.who == OWNER or request.endpoint in OPEN:
+        return None
+    if g.who == LOOK_ONLY:
+        reads = request.method in ("GET", "HEAD")
+        if request.endpoint in LOOKED_AT and (reads or request.endpoint in SENT_TO_LOOK):
+            return None
+        return errors.page(403, "Only to look at", "This device may see Today, its plan and the card, and change "
+                                                   "nothing. Nothing was written.")
+    if request.method == "GET" and "HX-Request" not in request.headers:
+        return redirect(url_for("house.enter", next=request.full_path.rstrip("?")[:300]))
+    return errors.page(401, "Who is it?", "This device has to come in again, at the first page of this address. "
+                                          "Nothing was written.")
