@@ -281,7 +281,7 @@ class Owner(HouseCase):
     def test_a_device_is_listed_let_out_and_leaves(self):
         phone = self.came_in()
         page = self.client.get("/house").text
-        self.assertIn("<th>Android device</th><td>do all</td>", re.sub(r"\n\s*", "", page))
+        self.assertIn("<th>A phone</th><td>do all</td>", re.sub(r"\n\s*", "", page))
         number = re.search(r"/house/devices/(\d+)", page)[1]
         self.assertEqual(self.post(f"/house/devices/{number}").status_code, 303)
         self.assertEqual(self.post(f"/house/devices/{number}").status_code, 404)

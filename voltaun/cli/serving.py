@@ -9,14 +9,24 @@ import socket
 import sqlite3
 import sys
 from contextlib import closing, suppress
+from dataclasses import dataclass
 from pathlib import Path
 from types import FrameType
+from typing import TYPE_CHECKING, Any
 
 import click
 
-from voltaun.cli.common import Refused, db_option, db_path, made_if_missing, now, open_db, warn
+from voltaun.cli.common import FILE, Refused, db_option, db_path, made_if_missing, now, open_db, warn
 from voltaun.cli.house import have_passphrase
 from voltaun.intake.client import LOOPBACK
+
+if TYPE_CHECKING:
+    from ssl import SSLContext
+
+    from flask import Flask
+
+    from voltaun.house.front import Front
+    from voltaun.pages.door import House
 
 DEFAULT_PORT = 8140
 
@@ -32,22 +42,63 @@ browser_option = click.option("--browser/--no-browser", default=None,
 @click.option("--house", is_flag=True, help="Also listen to the house's own network; it asks for a passphrase there.")
 @click.option("--name", "names", multiple=True, metavar="NAME", help="With --house: a name that this machine has "
               "there, such as cabin.lan. Its addresses are known.")
+@click.option("--tls", is_flag=True, help="With --house: encrypted, by an authority of the house that phones are told "
+              "to believe, or by --certificate and --key.")
+@click.option("--certificate", type=FILE, help="With --tls: a certificate of your own, with its chain (PEM).")
+@click.option("--key", type=FILE, help="With --tls: the key of that certificate (PEM).")
 @port_option
 @browser_option
-def serve(db: Path | None, host: str, house: bool, names: tuple[str, ...], port: int, browser: bool | None) -> None:
+def serve(db: Path | None, host: str, house: bool, names: tuple[str, ...], tls: bool, certificate: Path | None,
+          key: Path | None, port: int, browser: bool | None) -> None:
     """Serve the application to this machine; with --house to the phones of the house too."""
     if host not in LOOPBACK:
         raise Refused(f"--host: found {host}, expected one of {', '.join(LOOPBACK)}; --house opens it to the network")
-    if names and not house:
-        raise Refused("--name: found one without --house, expected both")
+    for option, given, needs, there in (("--name", names, "--house", house), ("--tls", tls, "--house", house),
+                                        ("--certificate", certificate, "--tls", tls), ("--key", key, "--tls", tls),
+                                        ("--certificate", certificate, "--key", key), ("--key", key, "--certificate",
+                                                                                      certificate)):
+        if given and not there:
+            raise Refused(f"{option}: found it without {needs}, expected both")
     wrong = next((name for name in names if not re.fullmatch(r"[A-Za-z0-9]([A-Za-z0-9.-]{0,251}[A-Za-z0-9])?", name)),
                  None)
     if wrong is not None:
         raise Refused(f"--name: found {wrong!r}, expected a name such as cabin.lan")
     if not _runs_already(host, port, browser):
+        path = db_path(db)
         if house:
-            have_passphrase(db_path(db))
-        _serve(db_path(db), host, port, browser, names if house else None)
+            have_passphrase(path)
+        _serve(path, host, port, browser, _opened(path, port, names, tls, certificate, key) if house else None)
+
+
+@dataclass(frozen=True)
+class Opened:
+    """What it is opened to, and how that is encrypted; None where it is not."""
+
+    house: House
+    context: SSLContext | None = None
+
+
+def _opened(path: Path, port: int, names: tuple[str, ...], tls: bool, certificate: Path | None,
+            key: Path | None) -> Opened:
+    from ssl import SSLError
+
+    from voltaun.pages.door import House
+    house = House(port, frozenset(name.lower() for name in names))
+    if not tls:
+        return Opened(house)
+    from voltaun.house.addresses import own_addresses
+    from voltaun.house.authority import CannotVouch, context, vouched
+    house.encrypted = True
+    try:
+        if certificate and key:
+            return Opened(house, context(certificate, key))
+        made = vouched(path.with_name(path.name + ".tls"), house.names, own_addresses(), now())
+        house.authority, house.mark = made.authority, made.mark
+        return Opened(house, context(made.certificate, made.key))
+    except CannotVouch as fault:
+        raise Refused(str(fault)) from fault
+    except (OSError, SSLError) as error:
+        raise Refused(f"--tls: {error}") from error
 
 
 @click.command(short_help="Serve a made-up homestead, to look around")
@@ -106,19 +157,14 @@ def _stop(_signal: int, _frame: FrameType | None) -> None:
     raise SystemExit
 
 
-def _serve(path: Path, host: str, port: int, browser: bool | None, house: tuple[str, ...] | None = None) -> None:
-    import waitress
-
+def _serve(path: Path, host: str, port: int, browser: bool | None, opened: Opened | None = None) -> None:
     from voltaun.database.connection import DatabaseFault, hindrance
     from voltaun.intake.watch import Watch
     from voltaun.pages import create_app
-    from voltaun.pages.door import House
     now()  # a clock that was fixed to nonsense is told before anything is served
-    opened = None if house is None else House(port, frozenset(name.lower() for name in house))
     try:
-        app = create_app(path, opened)
-        server = waitress.create_server(app, host="0.0.0.0" if opened else host, port=port, ident=None,
-                                        threads=THREADS, **PATIENT)
+        app = create_app(path, opened.house if opened else None)
+        server, front = _listening(app, host, port, opened)
     except DatabaseFault as fault:
         raise Refused(str(fault)) from fault
     except OSError as error:
@@ -135,18 +181,44 @@ def _serve(path: Path, host: str, port: int, browser: bool | None, house: tuple[
     try:
         click.echo(f"Voltaun is at {_address(host, port)}  (Ctrl-C stops it)")
         if opened:
-            from voltaun.house.addresses import own_addresses
-            for name in (*sorted(opened.names), *own_addresses()):
-                click.echo(f"and for the phones in the house at {_address(name, port)}")
-            click.echo("It is not encrypted: whoever is in the same Wi-Fi could listen.")
+            _say_where(opened.house)
+        if front:
+            front.start()
         _open(_address(host, port), browser)  # it listens already: what the browser asks waits for the next line
         server.run()  # to its end at either of the two: requests that are under way are answered
     except KeyboardInterrupt:
         pass
     finally:
+        if front:
+            front.stop()
         watch.stop()
         watch.join(LAST_ROUND_S)
         click.echo("Stopped.")
+
+
+def _listening(app: Flask, host: str, port: int, opened: Opened | None) -> tuple[Any, Front | None]:
+    """The server, listening; and what stands before it where it is encrypted."""
+    import waitress
+    if opened is None or opened.context is None:
+        return waitress.create_server(app, host="0.0.0.0" if opened else host, port=port, ident=None, threads=THREADS,
+                                      **PATIENT), None
+    from voltaun.house.front import Front, Peers
+    listening = socket.create_server(("0.0.0.0", port), backlog=128)
+    app.wsgi_app = peers = Peers(app.wsgi_app)  # type: ignore[method-assign] # as its documents have it
+    server = waitress.create_server(app, host="127.0.0.1", port=0, ident=None, threads=THREADS, **PATIENT)
+    return server, Front(listening, server.effective_port, opened.context, peers.known)
+
+
+def _say_where(house: House) -> None:
+    from voltaun.house.addresses import own_addresses
+    scheme = "https" if house.encrypted else "http"
+    for name in (*sorted(house.names), *own_addresses()):
+        click.echo(f"and for the phones in the house at {scheme}://{name}:{house.port}")
+    if house.authority:
+        click.echo("A phone believes it once it was told to, at http:// and the same address with /authority; "
+                   f"the mark of the certificate is {house.mark}.")
+    elif not house.encrypted:
+        click.echo("It is not encrypted: whoever is in the same Wi-Fi could listen. --tls encrypts it.")
 
 
 THREADS = 16

@@ -23,6 +23,8 @@ ADDRESSES = (
     # The house
     ("GET", "/enter", "house.enter", "house.views"),
     ("POST", "/enter", "house.come_in", "house.views"),
+    ("GET", "/authority", "house.trust", "house.views"),
+    ("GET", "/authority.crt", "house.authority", "house.views"),
     ("POST", "/leave", "house.leave", "house.views"),
     ("GET", "/house", "house.show", "house.views"),
     ("POST", "/house/code", "house.make_code", "house.views"),

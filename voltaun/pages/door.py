@@ -7,8 +7,10 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from ipaddress import ip_address
+from pathlib import Path
 
 from flask import Flask, current_app, g, redirect, request, session, url_for
+from flask.sessions import SecureCookieSessionInterface
 from flask.typing import ResponseReturnValue
 
 from voltaun import clock
@@ -20,7 +22,10 @@ from voltaun.pages import errors
 from voltaun.pages.security import LOOPBACK_NAME
 from voltaun.words import house as words
 
-OPEN = {"static", "house.enter", "house.come_in"}
+TRUST = {"static", "house.trust", "house.authority"}
+"""What is not encrypted even where all else is: the certificate that phones are to believe first."""
+
+OPEN = TRUST | {"house.enter", "house.come_in"}
 """What anybody gets: the look of the pages, and the door."""
 
 LOOKED_AT = {"start.home", "start.terms", "start.ground", "today.show", "today.calendar", "card.show", "house.leave"}
@@ -34,16 +39,27 @@ _FORWARDED = ("Forwarded", "X-Forwarded-For", "X-Forwarded-Host", "X-Real-Ip", "
 @dataclass
 class House:
     """What the server knows of the house: the port that it listens on there, None where it does not; names beside the
-    addresses; open codes and wrong tries."""
+    addresses; whether it is encrypted, and by which authority of the house; open codes and wrong tries."""
 
     port: int | None = None
     names: frozenset[str] = frozenset()
+    encrypted: bool = False
+    authority: Path | None = None
+    mark: str = ""
     codes: Codes = field(default_factory=Codes)
     guesses: Guesses = field(default_factory=Guesses)
 
 
+class _Sessions(SecureCookieSessionInterface):
+    """A session that began encrypted goes back encrypted only."""
+
+    def get_cookie_secure(self, app: Flask) -> bool:
+        return request.is_secure
+
+
 def install(app: Flask, of: House) -> None:
     """Let nobody in before it is known who asks."""
+    app.session_interface = _Sessions()
     app.extensions["voltaun-house"] = of
     app.config["PERMANENT_SESSION_LIFETIME"] = LASTS
     app.before_request(_ask)
@@ -103,8 +119,21 @@ def let_in(who: str, name: str, now: datetime) -> None:
     session.permanent = True
 
 
+def _unencrypted() -> ResponseReturnValue | None:
+    """Where it is encrypted, nothing else is answered in the clear but what leads there."""
+    if not the_house().encrypted or request.is_secure or from_here() or request.endpoint in TRUST:
+        return None
+    if request.method == "GET":
+        return redirect(f"https://{request.headers['Host']}{request.full_path.rstrip('?')}")
+    return errors.page(403, "That came unencrypted", "Its address begins with https. Nothing was written.")
+
+
 def _ask() -> ResponseReturnValue | None:
     g.now = clock.now()
+    g.who, g.device = None, None
+    instead = _unencrypted()
+    if instead is not None:
+        return instead
     g.who, g.device = _who(g.now)
     if g.who == OWNER or request.endpoint in OPEN:
         return None

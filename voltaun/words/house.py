@@ -6,14 +6,12 @@ from datetime import datetime, timedelta
 WRONG = "That is not the passphrase."
 WRONG_CODE = "That code is not open: each is good once, and for ten minutes."
 
-_SYSTEMS = (("iphone", "iPhone"), ("ipad", "iPad"), ("android", "Android"), ("windows", "Windows"), ("mac os", "Mac"),
-            ("cros", "Chromebook"), ("linux", "Linux"))
-
-
 def device(agent: str) -> str:
     """What a device is called until it is given a name, by what its browser says of itself."""
-    kind = next((word for mark, word in _SYSTEMS if mark in agent.lower()), "")
-    return f"{kind} device" if kind else "A device"
+    said = agent.lower()
+    if "tablet" in said or "ipad" in said or "android" in said and "mobile" not in said:
+        return "A tablet"
+    return "A phone" if "mobile" in said else "A computer"
 
 
 def wait(seconds: float) -> str:

@@ -3,7 +3,7 @@
 import time
 
 import segno
-from flask import abort, current_app, flash, g, redirect, render_template, request, session, url_for
+from flask import Response, abort, current_app, flash, g, redirect, render_template, request, session, url_for
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
@@ -82,19 +82,37 @@ def show() -> tuple[str, int]:
     return _render()
 
 
+def trust() -> str:
+    """How a phone is told to believe this server."""
+    of = door.the_house()
+    if of.authority is None:
+        abort(404)
+    return render_template("house/trust.html", mark=of.mark, onward=f"https://{request.headers['Host']}/")
+
+
+def authority() -> Response:
+    """The certificate itself."""
+    of = door.the_house()
+    if of.authority is None:
+        abort(404)
+    return Response(of.authority.read_bytes(), content_type="application/x-x509-ca-cert",
+                    headers={"Content-Disposition": "attachment; filename=voltaun-house.crt"})
+
+
 def _render(status: int = 200, fault: tuple[str, str] | None = None) -> tuple[str, int]:
     of = door.the_house()
     with house.opened(current_app.config["DATABASE"]) as file:
         has = {who: file is not None and house.passphrase(file, who) is not None for who in (OWNER, LOOK_ONLY)}
         devices = house.devices(file) if file is not None else []
         here = file is not None and house.choice(file, "asked here") == "yes"
-    addresses = [f"http://{host}:{of.port}" for host in (*sorted(of.names), *own_addresses())] if of.port else []
+    scheme = "https" if of.encrypted else "http"
+    addresses = [f"{scheme}://{host}:{of.port}" for host in (*sorted(of.names), *own_addresses())] if of.port else []
     code = of.codes.newest(time.monotonic()) if addresses else None
     aim = addresses[0] + url_for("house.enter", code=code[0] if code else None) if addresses else None
     return render_template("house/house.html", addresses=addresses, has_passphrase=has[OWNER], has_look=has[LOOK_ONLY],
                            devices=devices, here=here, code=code, shown=shown, picture=_picture(aim) if aim else None,
                            fault=fault, offered=passphrases.made_up(), house_words=words, now=g.now,
-                           own=g.device.id if g.device else None, at_home=door.from_here()), status
+                           own=g.device.id if g.device else None, house=of, at_home=door.from_here()), status
 
 
 def _picture(address: str) -> Markup:
