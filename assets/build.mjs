@@ -22,9 +22,8 @@ for (const [name, shipped] of Object.entries(fonts)) {
 }
 copyFileSync(join(modules, "htmx.org", "dist", "htmx.min.js"), join(out, "htmx.min.js"));
 copyFileSync(join(modules, "@alpinejs", "csp", "dist", "cdn.min.js"), join(out, "alpine-csp.min.js"));
-copyFileSync(join(here, "app.js"), join(out, "app.js"));
-copyFileSync(join(here, "night.css"), join(out, "night.css"));
-copyFileSync(join(here, "icon.svg"), join(out, "icon.svg"));
+const copied = ["app.js", "away.js", "sw.js", "night.css", "icon.svg", "icon-192.png", "icon-512.png", "manifest.json"];
+for (const name of copied) copyFileSync(join(here, name), join(out, name));
 execFileSync(join(modules, ".bin", "tailwindcss"), ["-i", join(here, "app.css"), "-o", join(out, "app.css"), "--minify"], {
   cwd: here,
   stdio: ["ignore", "ignore", "inherit"],
@@ -34,7 +33,7 @@ const vendor = join(root, "tests", "browser", "vendor");
 mkdirSync(vendor, { recursive: true });
 copyFileSync(join(modules, "axe-core", "axe.min.js"), join(vendor, "axe.min.js"));
 
-const sources = ["assets/app.css", "assets/night.css", "assets/app.js", "assets/icon.svg", "assets/build.mjs", "assets/package-lock.json"];
+const sources = ["assets/app.css", "assets/build.mjs", "assets/package-lock.json", ...copied.map((name) => `assets/${name}`)];
 const walk = (folder) =>
   readdirSync(folder, { withFileTypes: true }).flatMap((entry) =>
     entry.isDirectory() ? walk(join(folder, entry.name)) : [join(folder, entry.name)]);

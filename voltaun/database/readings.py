@@ -197,6 +197,16 @@ def add(connection: sqlite3.Connection, rig_id: int, reading: Reading, now: date
     return note_change(connection, reading_id, now, "added", None, import_id)
 
 
+def was_sent(connection: sqlite3.Connection, mark: str) -> bool:
+    """Whether a reading that a device typed out of reach, and gave this mark, was taken in already."""
+    return connection.execute("SELECT 1 FROM sent WHERE mark = ?", (mark,)).fetchone() is not None
+
+
+def note_sent(connection: sqlite3.Connection, mark: str, reading_id: int) -> None:
+    """Note that it was. To be called in the transaction that keeps the reading."""
+    connection.execute("INSERT INTO sent (mark, reading_id) VALUES (?, ?)", (mark, reading_id))
+
+
 def add_many(connection: sqlite3.Connection, rig_id: int, readings: Iterable[Reading],
              import_id: int | None = None) -> None:
     """Keep many readings, none of which stands there yet. To be called in a transaction."""

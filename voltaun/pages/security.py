@@ -15,7 +15,7 @@ from voltaun.house.addresses import is_ours
 
 POLICY = "; ".join((
     "default-src 'none'", "script-src 'self'", "style-src 'self'", "img-src 'self'", "font-src 'self'",
-    "connect-src 'self'", "form-action 'self'", "base-uri 'none'", "frame-ancestors 'none'"))
+    "manifest-src 'self'", "connect-src 'self'", "form-action 'self'", "base-uri 'none'", "frame-ancestors 'none'"))
 
 _COMPRESSED = ("text/html", "text/css", "text/javascript", "application/javascript", "text/csv", "application/json")
 
