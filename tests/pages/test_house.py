@@ -5,14 +5,17 @@ from contextlib import contextmanager
 from datetime import timedelta
 from unittest import mock
 
+from waitress.adjustments import Adjustments
+from waitress.utilities import RequestEntityTooLarge
+
 from tests.pages.test_pages import PagesCase
 from tests.support import NOW, csrf, readings
 from voltaun import clock
 from voltaun.database import backup, house
 from voltaun.database.house import LOOK_ONLY, OWNER
-from voltaun.house import passphrases
+from voltaun.house import channel, passphrases
 from voltaun.pages import create_app
-from voltaun.pages.door import LOOKED_AT, OPEN, SENT_TO_LOOK, House, mark_of
+from voltaun.pages.door import LOOKED_AT, OPEN, SENT_TO_LOOK, House, mark_of, may_send_much
 
 OUT = "http://127.0.0.2:8140"
 """Another address of this machine: by it one is a neighbour."""
@@ -300,6 +303,29 @@ class Owner(HouseCase):
         for text in (copy.read_bytes(), self.client.get("/1/archive.json").data):
             self.assertNotIn(self.hashes[OWNER].encode(), text)
             self.assertNotIn(b"scrypt", text)
+
+    def test_a_stranger_fills_no_disk(self):
+        phone, guest = self.came_in(), self.phone()
+        guest.get("/enter", base_url=OUT)  # a session that has not come in
+        name = self.app.config["SESSION_COOKIE_NAME"]
+
+        def may(of, address="192.168.7.20"):
+            return may_send_much(self.app, f"a=b; {name}={of.get_cookie(name, domain='127.0.0.2').value}", address)
+        self.assertEqual((may(phone), may(guest), may(guest, "127.0.0.1")), (True, False, True))
+        self.assertFalse(may_send_much(self.app, "", "192.168.7.20"))
+        self.assertFalse(may_send_much(self.app, f"{name}=forged.forged.forged", "nonsense"))
+        with self.later(timedelta(days=31)):
+            self.assertFalse(may(phone))
+        for known, length, error in ((False, 2_000_000, True), (False, 900_000, False), (True, 2_000_000, False)):
+            parser = channel._Parser(lambda cookies, known=known: known, Adjustments())
+            parser.received(f"POST / HTTP/1.1\r\nHost: x\r\nContent-Length: {length}\r\n\r\n".encode())
+            self.assertEqual(isinstance(parser.error, RequestEntityTooLarge), error, (known, length))
+        parser = channel._Parser(lambda cookies: False, Adjustments())
+        parser.received(b"POST / HTTP/1.1\r\nHost: x\r\nTransfer-Encoding: chunked\r\n\r\n")
+        for _ in range(30):
+            if not parser.completed:
+                parser.received(b"c350\r\n" + b"x" * 50_000 + b"\r\n")
+        self.assertIsInstance(parser.error, RequestEntityTooLarge)
 
     def test_memory_and_file_stay_small_whoever_comes(self):
         with self.file() as file:

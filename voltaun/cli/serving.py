@@ -9,24 +9,15 @@ import socket
 import sqlite3
 import sys
 from contextlib import closing, suppress
-from dataclasses import dataclass
 from pathlib import Path
 from types import FrameType
-from typing import TYPE_CHECKING, Any
 
 import click
 
+from voltaun.cli import opening
 from voltaun.cli.common import FILE, Refused, db_option, db_path, made_if_missing, now, open_db, warn
 from voltaun.cli.house import have_passphrase
 from voltaun.intake.client import LOOPBACK
-
-if TYPE_CHECKING:
-    from ssl import SSLContext
-
-    from flask import Flask
-
-    from voltaun.house.front import Front
-    from voltaun.pages.door import House
 
 DEFAULT_PORT = 8140
 
@@ -67,38 +58,7 @@ def serve(db: Path | None, host: str, house: bool, names: tuple[str, ...], tls: 
         path = db_path(db)
         if house:
             have_passphrase(path)
-        _serve(path, host, port, browser, _opened(path, port, names, tls, certificate, key) if house else None)
-
-
-@dataclass(frozen=True)
-class Opened:
-    """What it is opened to, and how that is encrypted; None where it is not."""
-
-    house: House
-    context: SSLContext | None = None
-
-
-def _opened(path: Path, port: int, names: tuple[str, ...], tls: bool, certificate: Path | None,
-            key: Path | None) -> Opened:
-    from ssl import SSLError
-
-    from voltaun.pages.door import House
-    house = House(port, frozenset(name.lower() for name in names))
-    if not tls:
-        return Opened(house)
-    from voltaun.house.addresses import own_addresses
-    from voltaun.house.authority import CannotVouch, context, vouched
-    house.encrypted = True
-    try:
-        if certificate and key:
-            return Opened(house, context(certificate, key))
-        made = vouched(path.with_name(path.name + ".tls"), house.names, own_addresses(), now())
-        house.authority, house.mark = made.authority, made.mark
-        return Opened(house, context(made.certificate, made.key))
-    except CannotVouch as fault:
-        raise Refused(str(fault)) from fault
-    except (OSError, SSLError) as error:
-        raise Refused(f"--tls: {error}") from error
+        _serve(path, host, port, browser, opening.opened(path, port, names, tls, certificate, key) if house else None)
 
 
 @click.command(short_help="Serve a made-up homestead, to look around")
@@ -157,14 +117,14 @@ def _stop(_signal: int, _frame: FrameType | None) -> None:
     raise SystemExit
 
 
-def _serve(path: Path, host: str, port: int, browser: bool | None, opened: Opened | None = None) -> None:
+def _serve(path: Path, host: str, port: int, browser: bool | None, opened: opening.Opened | None = None) -> None:
     from voltaun.database.connection import DatabaseFault, hindrance
     from voltaun.intake.watch import Watch
     from voltaun.pages import create_app
     now()  # a clock that was fixed to nonsense is told before anything is served
     try:
         app = create_app(path, opened.house if opened else None)
-        server, front = _listening(app, host, port, opened)
+        server, front = opening.listening(app, host, port, opened)
     except DatabaseFault as fault:
         raise Refused(str(fault)) from fault
     except OSError as error:
@@ -181,7 +141,7 @@ def _serve(path: Path, host: str, port: int, browser: bool | None, opened: Opene
     try:
         click.echo(f"Voltaun is at {_address(host, port)}  (Ctrl-C stops it)")
         if opened:
-            _say_where(opened.house)
+            opening.say_where(opened.house)
         if front:
             front.start()
         _open(_address(host, port), browser)  # it listens already: what the browser asks waits for the next line
@@ -195,34 +155,6 @@ def _serve(path: Path, host: str, port: int, browser: bool | None, opened: Opene
         watch.join(LAST_ROUND_S)
         click.echo("Stopped.")
 
-
-def _listening(app: Flask, host: str, port: int, opened: Opened | None) -> tuple[Any, Front | None]:
-    """The server, listening; and what stands before it where it is encrypted."""
-    import waitress
-    if opened is None or opened.context is None:
-        return waitress.create_server(app, host="0.0.0.0" if opened else host, port=port, ident=None, threads=THREADS,
-                                      **PATIENT), None
-    from voltaun.house.front import Front, Peers
-    listening = socket.create_server(("0.0.0.0", port), backlog=128)
-    app.wsgi_app = peers = Peers(app.wsgi_app)  # type: ignore[method-assign] # as its documents have it
-    server = waitress.create_server(app, host="127.0.0.1", port=0, ident=None, threads=THREADS, **PATIENT)
-    return server, Front(listening, server.effective_port, opened.context, peers.known)
-
-
-def _say_where(house: House) -> None:
-    from voltaun.house.addresses import own_addresses
-    scheme = "https" if house.encrypted else "http"
-    for name in (*sorted(house.names), *own_addresses()):
-        click.echo(f"and for the phones in the house at {scheme}://{name}:{house.port}")
-    if house.authority:
-        click.echo("A phone believes it once it was told to, at http:// and the same address with /authority; "
-                   f"the mark of the certificate is {house.mark}.")
-    elif not house.encrypted:
-        click.echo("It is not encrypted: whoever is in the same Wi-Fi could listen. --tls encrypts it.")
-
-
-THREADS = 16
-"""So many requests at once: some that wait for the file to be free to write leave room for those that read."""
 
 LAST_ROUND_S = 10.0
 """The watch may take so long to end what it is at, a copy or a monitor's figures."""
@@ -238,8 +170,3 @@ def _sweep(path: Path) -> None:
         from voltaun.intake.bringing import sweep
         with suppress(sqlite3.Error, OSError):  # the next import does it
             sweep(path)
-
-
-PATIENT = {"connection_limit": 400, "channel_timeout": 20, "cleanup_interval": 5, "asyncore_use_poll": True,
-           "max_request_header_size": 8192, "clear_untrusted_proxy_headers": False}
-"""Connections that send nothing are soon let go of, and are too few to shut anybody out; headers end at 8 kB."""
