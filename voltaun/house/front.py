@@ -19,6 +19,9 @@ MOST = 400
 FIRST_BYTE_S = 10.0
 """A connection that says nothing for so long at its beginning is let go of, and so is a handshake that does not end."""
 
+LAST_WORD_S = 2.0
+"""So long an answer may take yet once nothing more comes in."""
+
 PIECE = 65_536
 HANDSHAKE = 0x16
 """The first byte of TLS."""
@@ -105,6 +108,10 @@ class Front(threading.Thread):
                 ways = [self._loop.create_task(_pump(*way)) for way in ((reader, passed_on), (up_reader, writer))]
                 try:
                     await asyncio.wait(ways, return_when=asyncio.FIRST_COMPLETED)
+                    if not ways[1].done():  # nothing more comes in, or it is not taken: what is answered goes out yet
+                        with contextlib.suppress(OSError):
+                            passed_on.write_eof()
+                        await asyncio.wait(ways[1:], timeout=LAST_WORD_S)
                 finally:
                     for way in ways:
                         way.cancel()
