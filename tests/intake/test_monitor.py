@@ -71,6 +71,14 @@ class Monitored(DatabaseCase):
             self.assertIsNotNone(client.address_fault(address), address)
             with self.assertRaises(ValueError):
                 client.ask(address, "/")
+        for address, asked in (("http://192.168.7.9:8151", True), ("http://10.1.2.3:80", True),
+                               ("http://172.16.0.1:1", True),
+                               ("http://172.32.0.1:1", False), ("http://8.8.8.8:80", False),
+                               ("http://cabin.lan:80", False),
+                               ("http://169.254.169.254:80", False), ("http://0x7f.1:80", False),
+                               ("https://192.168.7.9:8151", False), ("http://192.168.7.9@8.8.8.8:80", False)):
+            self.assertEqual(client.address_fault(address, also_in_the_house=True) is None, asked, address)
+            self.assertIsNotNone(client.address_fault(address), address)
 
     def test_a_reading_that_stands_is_not_written_over(self):
         self.told()

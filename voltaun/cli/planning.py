@@ -67,8 +67,8 @@ def today(db: Path | None, name: str | None, rig_file: Path | None, log_file: Pa
     """Headline, advice and plan in ten lines, for a terminal, a job or a small display."""
     from voltaun.core.dayplan.plan import day_plan
     from voltaun.core.reasons import NoOutlook
-    from voltaun.formats.plan_answer import plan_answer
-    from voltaun.words import advising, planning, reasons
+    from voltaun.formats.plan_answer import today_answer
+    from voltaun.words import planning, reasons
     if (rig_file is None) != (log_file is None):
         raise Refused("found one of --rig-file and --log, expected both or neither")
     ask, marks = (asked(rig_file, log_file), None) if rig_file and log_file else _kept(db, name)
@@ -76,13 +76,9 @@ def today(db: Path | None, name: str | None, rig_file: Path | None, log_file: Pa
         made = day_plan(ask, marks)
     except NoOutlook as none:
         raise Refused(reasons.say(none.reason)) from none
-    looked, rig = made.outlook, ask.rig
-    said = {"headline": [advising.headline(looked, rig), *advising.odds(looked, rig)],
-            "advice": advising.advice(looked, rig, None), "plan": planning.sentences(made, rig)}
-    needed = looked.advice.asks
+    said, needed = planning.today_said(made, ask.rig), made.outlook.advice.asks
     lines = [" ".join(said["headline"]), " ".join(said["advice"]), *said["plan"]]
-    say({"rig": rig.name, "needs_doing": needed, **said, "day": plan_answer(made, rig, said["plan"])},
-        lambda: "\n".join(lines[:LINES]), as_json)
+    say(today_answer(made, ask.rig, said), lambda: "\n".join(lines[:LINES]), as_json)
     if exit_code and needed:
         raise SystemExit(NEEDED)
 

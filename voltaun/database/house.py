@@ -7,7 +7,7 @@ was let out; and noting when a device was last seen waits for no import.
 import os
 import sqlite3
 from collections.abc import Iterator
-from contextlib import closing, contextmanager
+from contextlib import closing, contextmanager, suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -40,6 +40,14 @@ CREATE TABLE IF NOT EXISTS wrong (
     at      INTEGER NOT NULL,
     address TEXT NOT NULL CHECK (length(address) <= 64)
 ) STRICT;
+CREATE TABLE IF NOT EXISTS token (
+    id     INTEGER PRIMARY KEY AUTOINCREMENT,
+    mark   TEXT NOT NULL UNIQUE,
+    may    TEXT NOT NULL CHECK (may IN ('look', 'calendar', 'samples', 'readings')),
+    rig_id INTEGER NOT NULL,
+    name   TEXT NOT NULL CHECK (length(name) <= 80),
+    seen   INTEGER
+) STRICT;
 CREATE TABLE IF NOT EXISTS choice (name TEXT PRIMARY KEY, value TEXT NOT NULL) STRICT;
 """
 
@@ -53,6 +61,17 @@ class Device:
     name: str
     since: datetime
     seen: datetime
+
+
+@dataclass(frozen=True)
+class Token:
+    """What a small device or a calendar may do by it, with one rig, and when it last did."""
+
+    id: int
+    may: str
+    rig_id: int
+    name: str
+    seen: datetime | None
 
 
 def file_of(database: Path) -> Path:
@@ -133,6 +152,39 @@ def devices(connection: sqlite3.Connection) -> list[Device]:
 def let_out(connection: sqlite3.Connection, device_id: int) -> bool:
     """Let a device out; whether there was such a one."""
     return connection.execute("DELETE FROM device WHERE id = ?", (device_id,)).rowcount > 0
+
+
+def add_token(connection: sqlite3.Connection, mark: str, may: str, rig_id: int, name: str) -> None:
+    """Keep a token by its mark. Raises sqlite3.IntegrityError for something that none may."""
+    connection.execute("INSERT INTO token (mark, may, rig_id, name) VALUES (?, ?, ?, ?)",
+                       (mark, may, rig_id, name[:80]))
+
+
+def token(connection: sqlite3.Connection, mark: str, now: datetime) -> Token | None:
+    """The token of a mark, noted as seen; None where it was taken away."""
+    row = connection.execute("SELECT * FROM token WHERE mark = ?", (mark,)).fetchone()
+    if row is None:
+        return None
+    found = _token(row)
+    if found.seen is None or abs(now - found.seen) >= SEEN_EVERY:
+        with suppress(sqlite3.Error):  # a disk that takes nothing
+            connection.execute("UPDATE token SET seen = ? WHERE id = ?", (int(now.timestamp()), found.id))
+    return found
+
+
+def tokens(connection: sqlite3.Connection) -> list[Token]:
+    """All of them, the first one first."""
+    return [_token(row) for row in connection.execute("SELECT * FROM token ORDER BY id")]
+
+
+def take_away(connection: sqlite3.Connection, token_id: int) -> bool:
+    """Take a token away; whether there was such a one."""
+    return connection.execute("DELETE FROM token WHERE id = ?", (token_id,)).rowcount > 0
+
+
+def _token(row: sqlite3.Row) -> Token:
+    return Token(row["id"], row["may"], row["rig_id"], row["name"],
+                 None if row["seen"] is None else _instant(row["seen"]))
 
 
 def note_wrong(connection: sqlite3.Connection, address: str, now: datetime) -> None:

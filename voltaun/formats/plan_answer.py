@@ -1,6 +1,6 @@
 """The answer of `voltaun plan` for machines."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
@@ -44,3 +44,9 @@ def _three(of: Middle, digits: int = 3) -> dict[str, Any]:
 
 def _share(value: float) -> float:
     return round(float(value), 5)
+
+
+def today_answer(plan: DayPlan, rig: Rig, said: Mapping[str, Sequence[str]]) -> dict[str, Any]:
+    """Headline, advice and plan as plain values; `said` holds their sentences by these names."""
+    return {"rig": rig.name, "needs_doing": plan.outlook.advice.asks, **said,
+            "day": plan_answer(plan, rig, said["plan"])}

@@ -24,22 +24,39 @@ class Slow(Exception):
     """The answer began, and did not end in time."""
 
 
-def address_fault(address: str) -> str | None:
-    """What is wrong with an address, or None: only http on the loopback is asked."""
+HOUSES = ("10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16")
+"""Addresses that are of one house's network only, wherever it stands."""
+
+
+def address_fault(address: str, also_in_the_house: bool = False) -> str | None:
+    """What is wrong with an address, or None: only http on the loopback is asked; also_in_the_house: or at an address,
+    and no name, of a house's own network."""
     try:
         parts = urlsplit(address)
-        legal = parts.scheme == "http" and parts.hostname in LOOPBACK and parts.port
+        host = parts.hostname or ""
+        legal = parts.scheme == "http" and parts.port and (host in LOOPBACK or also_in_the_house and _in_a_house(host))
     except ValueError:
         legal = False
-    return None if legal else (f"Found {address!r}, expected an address on this machine such as "
-                               "http://127.0.0.1:8151; Voltaun asks nobody else.")
+    if legal:
+        return None
+    where = "on this machine or in the house's own network" if also_in_the_house else "on this machine"
+    return f"Found {address!r}, expected an address {where} such as http://127.0.0.1:8151; Voltaun asks nobody else."
 
 
-def ask(address: str, path: str, patience: float = PATIENCE) -> bytes:
+def _in_a_house(host: str) -> bool:
+    from ipaddress import ip_address, ip_network
+    try:
+        ip = ip_address(host)
+    except ValueError:
+        return False
+    return any(ip in ip_network(of) for of in HOUSES)
+
+
+def ask(address: str, path: str, patience: float = PATIENCE, *, also_in_the_house: bool = False) -> bytes:
     """The answer to a GET, all of it within `patience` s. Raises Silent, Slow, or ValueError for an address that is
     not asked."""
     import http.client  # only once something is asked: the start of the server should not wait for it
-    fault = address_fault(address)
+    fault = address_fault(address, also_in_the_house)
     if fault:
         raise ValueError(fault)
     parts = urlsplit(address)

@@ -60,18 +60,45 @@ def leave_out(connection: Connection, rig_id: int, now: datetime) -> None:
 
 def _shown(rig: Rig, address: str, since: int, last: Samples, now: datetime,
            believe: bool) -> tuple[str, str, Samples | None]:
-    data = client.ask(address, f"/samples.csv?since={since}")
+    data = client.ask(address, f"/samples.csv?since={since}", also_in_the_house=True)
     try:
-        found = list(pieces(io.BytesIO(data), rig.zone, None, Told()))
+        whole = _whole(rig, data)
     except FileFaults as faults:
         return "lying", f"The monitor's answer cannot be read: {faults.faults[0]}.", None
-    if not found:
+    if whole is None:
         return "well", "Nothing new.", None
-    whole = found[0]
-    for piece in found[1:]:
-        whole = joined(whole, piece)
     whole = whole.part(whole.at > since) if len(last) or since else whole
     wrong = None if believe or not len(whole) else beyond_belief(rig, joined(last, whole), now)
     if wrong:
         return "lying", f"The monitor shows what cannot be: {wrong}; nothing of it was kept.", None
     return "well", "Nothing new.", whole
+
+
+def _whole(rig: Rig, data: bytes) -> Samples | None:
+    """The samples of a file in the open shape; None of an empty one. Raises FileFaults."""
+    found = list(pieces(io.BytesIO(data), rig.zone, None, Told()))
+    if not found:
+        return None
+    whole = found[0]
+    for piece in found[1:]:
+        whole = joined(whole, piece)
+    return whole
+
+
+def take_pushed(connection: Connection, rig_id: int, data: bytes, now: datetime) -> tuple[int, int]:
+    """Keep samples that a device of the house sent: how many are new, and how many readings they made.
+
+    All of them or none. Raises FileFaults, and ValueError for what this rig cannot do.
+    """
+    rig = rigs.there(connection, rig_id).rig
+    whole = _whole(rig, data)
+    if whole is None:
+        return 0, 0
+    last = samples.latest(connection, rig_id)
+    since_then = joined(last, whole.part(whole.at > last.at[-1])) if len(last) else whole
+    wrong = beyond_belief(rig, whole, now) or beyond_belief(rig, since_then, now)
+    if wrong:
+        raise ValueError(wrong)
+    with transaction(connection):
+        brought = samples.bring(connection, rig_id, [whole])
+    return brought.added, condense(connection, rig_id, now)

@@ -30,7 +30,8 @@ def create_app(database: Path | str, house: door.House | None = None) -> Flask:
         DATABASE=database, SECRET_KEY=security.session_key(database), MAX_CONTENT_LENGTH=MAX_UPLOAD,
         MAX_FORM_PARTS=5000,
         SESSION_COOKIE_NAME=security.cookie_name(database), SESSION_COOKIE_SAMESITE="Lax",
-        SESSION_COOKIE_HTTPONLY=True, SEND_FILE_MAX_AGE_DEFAULT=timedelta(days=365), WTF_CSRF_TIME_LIMIT=None)
+        SESSION_COOKIE_HTTPONLY=True, SEND_FILE_MAX_AGE_DEFAULT=timedelta(days=365), WTF_CSRF_TIME_LIMIT=None,
+        WTF_CSRF_CHECK_DEFAULT=False)
     app.jinja_loader = FileSystemLoader([folder / "templates" for folder in (PAGES, *sorted(PAGES.iterdir()))])
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.bytecode_cache = _template_cache()
@@ -41,7 +42,8 @@ def create_app(database: Path | str, house: door.House | None = None) -> Flask:
     security.install(app)  # first of all: from where it may be asked
     door.install(app, house or door.House())  # and by whom
     app.before_request(_allow_large_samples)  # before the mark is looked for, which reads the form
-    CSRFProtect(app)
+    marked = CSRFProtect(app)
+    app.before_request(lambda: None if request.endpoint in door.GIVEN else marked.protect())
     frame.install(app)
     addresses.register(app)
     errors.register(app, MAX_UPLOAD // 2 ** 20)

@@ -31,6 +31,15 @@ ADDRESSES = (
     ("POST", "/house/devices/<int:device_id>", "house.let_out", "house.views"),
     ("POST", "/house/passphrase", "house.keep_passphrase", "house.views"),
     ("POST", "/house/here", "house.ask_here", "house.views"),
+    ("POST", "/house/tokens", "house.make_token", "house.tokens"),
+    ("POST", "/house/tokens/<int:token_id>", "house.take_away", "house.tokens"),
+    # Given to small devices and calendars
+    ("GET", "/<int:rig_id>/today.json", "given.today", "given.views"),
+    ("GET", "/<int:rig_id>/outlook.json", "given.outlook", "given.views"),
+    ("GET", "/<int:rig_id>/plan.json", "given.plan", "given.views"),
+    ("GET", "/<int:rig_id>/calendar.ics", "given.calendar", "given.views"),
+    ("POST", "/<int:rig_id>/samples.csv", "given.bring_samples", "given.views"),
+    ("POST", "/<int:rig_id>/readings.csv", "given.bring_readings", "given.views"),
     # Today
     ("GET", "/<int:rig_id>/today", "today.show", "today.views"),
     # Log

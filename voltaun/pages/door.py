@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 from ipaddress import ip_address
 from pathlib import Path
 
-from flask import Flask, current_app, g, redirect, request, session, url_for
+from flask import Flask, current_app, g, jsonify, redirect, request, session, url_for
 from flask.sessions import SecureCookieSessionInterface
 from flask.typing import ResponseReturnValue
 from itsdangerous import BadSignature
@@ -29,6 +29,10 @@ TRUST = {"static", "house.trust", "house.authority"}
 
 OPEN = TRUST | {"house.enter", "house.come_in", "log.worker"}
 """What anybody gets: the look of the pages, and the door."""
+
+GIVEN = {"given.today": "look", "given.outlook": "look", "given.plan": "look", "given.calendar": "calendar",
+         "given.bring_samples": "samples", "given.bring_readings": "readings"}
+"""What is given to, or taken from, who has a token for it, and what that token may."""
 
 LOOKED_AT = {"start.home", "start.terms", "start.ground", "today.show", "today.calendar", "card.show", "house.leave"}
 """What those get who may look only; of all that is sent, choosing the ground and leaving."""
@@ -139,6 +143,21 @@ def let_in(who: str, name: str, now: datetime) -> None:
     session.permanent = True
 
 
+def _by_token(may: str) -> ResponseReturnValue | None:
+    """A token that may do just this, with just this rig; a calendar, which can say nothing else, has it in its
+    address."""
+    kind, _, told = request.headers.get("Authorization", "").partition(" ")
+    if kind.lower() != "bearer":
+        told = request.args.get("key", "") if may == "calendar" else ""
+    with house.opened(current_app.config["DATABASE"]) as file:
+        found = house.token(file, mark_of(told.strip()), g.now) if file is not None and told else None
+    if found is None or (found.may, found.rig_id) != (may, (request.view_args or {}).get("rig_id")):
+        answer = jsonify(error="Found no token that may do this, expected one made for it on the page of the house.")
+        answer.status_code, answer.headers["WWW-Authenticate"] = 401, "Bearer"
+        return answer
+    return None
+
+
 def _unencrypted() -> ResponseReturnValue | None:
     """Where it is encrypted, nothing else is answered in the clear but what leads there."""
     if not the_house().encrypted or request.is_secure or from_here() or request.endpoint in TRUST:
@@ -154,6 +173,8 @@ def _ask() -> ResponseReturnValue | None:
     instead = _unencrypted()
     if instead is not None:
         return instead
+    if request.endpoint in GIVEN:
+        return _by_token(GIVEN[request.endpoint])
     g.who, g.device = _who(g.now)
     if g.who == OWNER or request.endpoint in OPEN:
         return None

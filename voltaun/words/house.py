@@ -6,6 +6,13 @@ from datetime import datetime, timedelta
 WRONG = "That is not the passphrase."
 WRONG_CODE = "That code is not open: each is good once, and for ten minutes."
 
+MAY = {"look": "A display", "calendar": "A calendar", "samples": "A monitor", "readings": "A device that reads"}
+"""What a token is for, by what it may."""
+
+DOES = {"look": "reads Today, the outlook and the plan", "calendar": "reads the plan",
+        "samples": "brings samples", "readings": "brings readings"}
+
+
 def device(agent: str) -> str:
     """What a device is called until it is given a name, by what its browser says of itself."""
     said = agent.lower()

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from voltaun.core.rig.bank import FULL_SOC
 from voltaun.core.rig.rig import Rig
-from voltaun.words.advising import lasting, rounded
+from voltaun.words.advising import advice, headline, lasting, odds, rounded
 from voltaun.words.card import always_on
 from voltaun.words.sentences import about, begin, chance, day_name
 from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power
@@ -227,3 +227,10 @@ def turned(name: str, wh: float) -> str:
 
 LITTLE_TURN_WH = 10.0
 """A turn that brings less than this is not worth the walk."""
+
+
+def today_said(plan: DayPlan, rig: Rig) -> dict[str, list[str]]:
+    """Headline, advice and the plan of the day, a sentence each."""
+    looked = plan.outlook
+    return {"headline": [headline(looked, rig), *odds(looked, rig)], "advice": advice(looked, rig, None),
+            "plan": sentences(plan, rig)}

@@ -7,12 +7,12 @@ from flask import Response, abort, current_app, flash, g, redirect, render_templ
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
-from voltaun.database import house
+from voltaun.database import house, rigs
 from voltaun.database.house import LOOK_ONLY, OWNER
 from voltaun.house import passphrases
 from voltaun.house.addresses import own_addresses
 from voltaun.house.codes import shown
-from voltaun.pages import door, security
+from voltaun.pages import context, door, security
 from voltaun.words import house as words
 
 
@@ -104,14 +104,16 @@ def _render(status: int = 200, fault: tuple[str, str] | None = None) -> tuple[st
     with house.opened(current_app.config["DATABASE"]) as file:
         has = {who: file is not None and house.passphrase(file, who) is not None for who in (OWNER, LOOK_ONLY)}
         devices = house.devices(file) if file is not None else []
+        tokens = house.tokens(file) if file is not None else []
         here = file is not None and house.choice(file, "asked here") == "yes"
     scheme = "https" if of.encrypted else "http"
     addresses = [f"{scheme}://{host}:{of.port}" for host in (*sorted(of.names), *own_addresses())] if of.port else []
     code = of.codes.newest(time.monotonic()) if addresses else None
     aim = addresses[0] + url_for("house.enter", code=code[0] if code else None) if addresses else None
     return render_template("house/house.html", addresses=addresses, has_passphrase=has[OWNER], has_look=has[LOOK_ONLY],
-                           devices=devices, here=here, code=code, shown=shown, picture=_picture(aim) if aim else None,
-                           fault=fault, offered=passphrases.made_up(), house_words=words, now=g.now,
+                           devices=devices, tokens=tokens, rigs=dict(rigs.names(context.db())), here=here, code=code,
+                           shown=shown, picture=_picture(aim) if aim else None, fault=fault,
+                           offered=passphrases.made_up(), house_words=words, now=g.now,
                            own=g.device.id if g.device else None, house=of, at_home=door.from_here()), status
 
 

@@ -162,7 +162,7 @@ def keep_monitor() -> ResponseReturnValue:
         return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
     typed = {name: request.form.get(name, "").strip() for name in ("address", "every", "hours")}
     faults, every, chosen = {}, _whole(typed["every"], 0, 1440), _hours(typed["hours"])
-    wrong = client.address_fault(typed["address"])
+    wrong = client.address_fault(typed["address"], also_in_the_house=True)
     if wrong:
         faults["address"] = wrong
     if every is None:
