@@ -336,3 +336,55 @@ function anyUnsaved() {
 window.addEventListener("beforeunload", (event) => {
   if (anyUnsaved()) event.preventDefault();
 });
+
+// What another device keeps appears here: asked for now and then while the page is looked at. Where something is typed it
+// is only said, so that nothing moves under the hand.
+const ASKED_EVERY = 15000;
+let asking = false;
+
+async function askWhatIsNew() {
+  const page = document.querySelector("#page[data-seen]");
+  if (!page || asking || document.visibilityState !== "visible" || document.querySelector("#page.htmx-request, form.htmx-request")) return;
+  asking = true;
+  try {
+    const answer = await fetch(page.dataset.ask, { cache: "no-store", signal: AbortSignal.timeout(10000) });
+    const mark = answer.ok && !answer.redirected ? await answer.text() : "";
+    if (!mark || mark === page.dataset.seen || document.querySelector("#page") !== page) return;
+    if (!anyUnsaved() && !page.contains(document.activeElement?.closest("input, select, textarea"))) {
+      const { scrollX, scrollY } = window;
+      await window.htmx.ajax("GET", location.pathname + location.search, { target: "#page", swap: "outerHTML" });
+      scrollTo(scrollX, scrollY);
+      return;
+    }
+    page.dataset.seen = mark; // said once
+    const note = document.createElement("p");
+    note.className = "flash";
+    note.setAttribute("role", "status");
+    const link = document.createElement("a");
+    link.href = location.href;
+    link.textContent = "Show it";
+    note.append("Another device kept something. ", link);
+    page.prepend(note);
+  } catch {
+    // out of reach: another time
+  } finally {
+    asking = false;
+  }
+}
+if (document.querySelector("#page[data-seen]")) setInterval(askWhatIsNew, ASKED_EVERY);
+addEventListener("focus", askWhatIsNew);
+
+// Two clocks that differ: one of them is wrong, be it ahead or behind, and readings would be put at another time.
+const CLOCKS_APART = 600;
+if (document.body.dataset.now) {
+  const theirs = Number(document.body.dataset.now);
+  const ours = Math.round(Date.now() / 1000);
+  if (Math.abs(ours - theirs) > CLOCKS_APART) {
+    const said = (seconds) => new Date(seconds * 1000).toLocaleString([], { dateStyle: "medium", timeStyle: "short", hourCycle: "h23" });
+    const note = document.createElement("p");
+    note.className = "caution standing";
+    note.id = "clocks";
+    note.textContent = `This device's clock says ${said(ours)}, the one of the machine that keeps the log ${said(theirs)}. One of them is wrong; type the true time with each reading.`;
+    document.querySelector("#page").prepend(note);
+  }
+}

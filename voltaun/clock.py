@@ -17,3 +17,8 @@ def now() -> datetime:
         raise ValueError(f"VOLTAUN_NOW: found {fixed[:40]!r}, expected an instant with an offset, "
                          "such as 2026-11-24T19:30+11:00") from error
     return instant.astimezone(UTC)
+
+
+def runs() -> bool:
+    """Whether it is the machine's own clock, which can be compared with another's."""
+    return not os.environ.get("VOLTAUN_NOW")

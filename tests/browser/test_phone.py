@@ -153,10 +153,33 @@ class Phone(unittest.TestCase):
         for _ in range(400):
             if not self.waits():
                 break
-            self.page.get_by_role("button", name="Send it now").click()
+            self.page.evaluate("document.querySelector('#away-now').click()")
             self.page.wait_for_timeout(30)
         self.assertGreaterEqual(cuts[0], 100)
         self.assertEqual(self.levels(), wanted)
+
+    def test_what_one_keeps_appears_on_the_others_page_and_moves_nothing_under_a_hand(self):
+        self.come_in()
+        owner = chromium().new_context(base_url=f"http://127.0.0.1:{self.port}")
+        self.addCleanup(owner.close)
+        at_home = owner.new_page()
+        at_home.goto("/1/log")
+
+        def keep(soc):
+            self.page.goto("/1/today")
+            self.page.locator("#entry #soc").fill(soc)
+            self.page.get_by_role("button", name="Keep this reading").click()
+            self.page.get_by_text("Kept.").wait_for()
+        keep("66")
+        at_home.evaluate("dispatchEvent(new Event('focus'))")
+        at_home.locator("td", has_text="66").first.wait_for()
+        at_home.goto("/1/today")
+        at_home.locator("#entry #soc").fill("12")
+        with connection.transaction(self.db):
+            kept.add_many(self.db, self.rig_id, readings({"soc": 0.64}, start=NOW.replace(hour=18)))
+        at_home.evaluate("dispatchEvent(new Event('focus'))")
+        at_home.get_by_text("Another device kept something.").wait_for()
+        self.assertEqual(at_home.locator("#entry #soc").input_value(), "12")
 
     def test_let_out_it_says_so_and_keeps_what_waits(self):
         self.come_in()

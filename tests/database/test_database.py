@@ -170,6 +170,21 @@ class Readings(DatabaseCase):
         self.assertNotIn("TEMP B-TREE", plan)
 
 
+class Rights(DatabaseCase):
+    def test_what_an_earlier_release_left_readable_is_for_its_owner_alone(self):
+        copies = self.path.parent / "copies"
+        copies.mkdir()
+        ours = [copies / "test.db-00001-2026-11-01.db", copies / "test-2026-11-01.db",
+                self.path.with_name("test.db.key")]
+        for each in (*ours, copies / "holiday.jpg", self.path):
+            each.touch()
+            each.chmod(0o644)
+        copies.chmod(0o755)
+        connection.prepare(self.path)
+        self.assertEqual({each.stat().st_mode & 0o777 for each in (*ours, self.path)}, {0o600})
+        self.assertEqual([each.stat().st_mode & 0o777 for each in (copies, copies / "holiday.jpg")], [0o700, 0o644])
+
+
 class Killed(DatabaseCase):
     WRITER = """
 import sys

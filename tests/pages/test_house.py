@@ -1,5 +1,6 @@
 """Opened to the house: who gets what, by every address there is."""
 
+import os
 import re
 from contextlib import contextmanager
 from datetime import timedelta
@@ -144,6 +145,41 @@ class EveryAddress(HouseCase):
         self.assertIn("note: cold", told.text)
         self.assertEqual(phone.post("/1/readings", base_url=OUT, headers={"HX-Request": "true"}, data={
             "csrf_token": mark, "soc": "71"}).text.partition(".")[0], "Who is it?")
+
+
+class TwoAtOnce(HouseCase):
+    def test_an_open_page_sees_that_another_device_kept_something(self):
+        phone = self.came_in()
+        mark = re.search(r'data-seen="(\w{16})" data-ask="/1/seen"', self.client.get("/1/today").text)[1]
+
+        def asked():
+            return self.client.get("/1/seen").text
+        self.assertEqual(asked(), mark)
+        token = csrf(phone.get("/1/today", base_url=OUT).text)
+
+        def does(path, **sent):
+            self.assertEqual(phone.post(path, base_url=OUT, data={"csrf_token": token} | sent).status_code, 303, path)
+        seen = {mark}
+        for path, sent in (("/1/readings", {"at": "2026-11-24T19:00", "soc": "59"}),
+                           ("/1/outlook/plans", {"kind": "guests", "first": "2026-11-27", "amount": "1.5"})):
+            does(path, **sent)
+            self.assertNotIn(asked(), seen, path)
+            seen.add(asked())
+        self.assertEqual(len(asked()), 16)
+        part = self.client.get("/1/today", headers={"HX-Request": "true"}).text
+        self.assertIn(f'data-seen="{asked()}"', part)
+        self.assertEqual(self.came_in(GUESTS).get("/1/seen", base_url=OUT).status_code, 403)
+        self.house.port = None  # alone on its machine nobody asks
+        self.assertNotIn("data-seen", self.client.get("/1/today").text)
+
+    def test_the_clock_of_a_device_is_compared_where_the_machine_has_its_own(self):
+        phone = self.came_in()
+        self.assertNotIn("data-now", phone.get("/1/today", base_url=OUT).text)  # it is fixed here
+        with mock.patch.dict("os.environ"):
+            os.environ.pop("VOLTAUN_NOW")
+            with mock.patch.object(clock, "now", return_value=NOW):
+                self.assertIn(f'data-now="{int(NOW.timestamp())}"', phone.get("/1/today", base_url=OUT).text)
+                self.assertNotIn("data-now", self.client.get("/1/today").text)
 
 
 class Door(HouseCase):

@@ -11,6 +11,7 @@ import re
 import shutil
 import sqlite3
 from contextlib import closing, contextmanager, suppress
+from glob import escape as glob_escape
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -126,8 +127,7 @@ def prepare(path: Path, create: bool = True) -> None:
         if have > newest:
             raise DatabaseFault(f"{path}: the database is of a newer Voltaun (its version {have}, known {newest})")
         if have == newest:
-            with suppress(OSError):
-                os.chmod(path, 0o600)
+            _for_its_owner_alone(path)
             return
         with closing(connect(path)) as connection:
             if have:
@@ -137,6 +137,17 @@ def prepare(path: Path, create: bool = True) -> None:
     except (sqlite3.Error, OSError, UnicodeDecodeError) as error:
         raise DatabaseFault(f"{path}: {in_words(error, path)}; expected a Voltaun database or a place for a new "
                             "one") from error
+
+
+def _for_its_owner_alone(path: Path) -> None:
+    """Give a file, its key and its copies, which an earlier release may have made, the rights of new ones."""
+    folder = path.parent / COPIES
+    ours = [of for of in folder.glob(f"{glob_escape(path.stem)}*.db") if of.is_file()] if folder.is_dir() else []
+    for of, rights in ((path, 0o600), (path.with_name(path.name + ".key"), 0o600), *((of, 0o600) for of in ours),
+                       *([(folder, 0o700)] if ours else [])):
+        with suppress(OSError):
+            if of.stat().st_mode & 0o077:
+                os.chmod(of, rights)
 
 
 def _copy_first(connection: sqlite3.Connection, path: Path, have: int, newest: int) -> None:

@@ -42,6 +42,7 @@ ADDRESSES = (
     ("POST", "/<int:rig_id>/readings.csv", "given.bring_readings", "given.views"),
     # Today
     ("GET", "/<int:rig_id>/today", "today.show", "today.views"),
+    ("GET", "/<int:rig_id>/seen", "today.seen", "today.plan"),
     # Log
     ("GET", "/<int:rig_id>/log", "log.show", "log.views"),
     ("POST", "/<int:rig_id>/readings", "log.add", "log.views"),

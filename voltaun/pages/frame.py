@@ -10,13 +10,15 @@ from typing import Any
 from flask import Flask, abort, current_app, g, redirect, request, url_for
 from markupsafe import Markup
 
+from voltaun import clock
 from voltaun.core.outlook.standing import last_level
 from voltaun.core.outlook.ways import Way
-from voltaun.database import backup, readings, rigs
+from voltaun.database import backup, dayplan, readings, rigs
 from voltaun.database.connection import hindrance
 from voltaun.database.house import LOOK_ONLY
 from voltaun.formats.plan_text import as_text
-from voltaun.pages.context import db, look, rig, tried_on
+from voltaun.pages import door
+from voltaun.pages.context import db, look, rig, state, tried_on
 from voltaun.pages.days import shown
 from voltaun.pages.figures import glass, weave
 from voltaun.pages.leaves import LEAVES
@@ -124,14 +126,22 @@ def _context() -> dict[str, Any]:
     ground = request.cookies.get("ground", "device")
     part = "HX-Request" in request.headers and "HX-Boosted" not in request.headers
     frame = {"ground": ground if ground in GROUNDS else "device", "weaves": weave.definitions, "kept": g.get("kept"),
-             "now": g.get("now"), "may_change": g.get("who") != LOOK_ONLY, "by_device": g.get("device") is not None,
+             "now": g.get("now"), "may_change": g.get("who") != LOOK_ONLY,
+             "by_device": g.get("device") is not None, "clock_runs": clock.runs(),
              "page_links": [of for of in PAGES if g.get("who") != LOOK_ONLY or of[1] == "today"],
              "layout": "part.html" if part else "base.html"}
     if g.get("kept") is not None:
         frame |= {"rig": rig(), "rig_names": rigs.names(db()), "zone": rig().zone, "glass": _Glass(),
                   "clock": g.get("clock"), "waits": _who_waits(), "tried": tried_on(),
-                  "unreadable": look().recent.unreadable}
+                  "unreadable": look().recent.unreadable, "seen_mark": seen_mark()}
     return frame
+
+
+def seen_mark() -> str | None:
+    """What a page that is open goes by to see that another device kept something; None where no other one can."""
+    if door.the_house().port is None or g.get("who") == LOOK_ONLY:
+        return None
+    return hashlib.sha256(repr((state(), dayplan.stamp(db(), g.kept.id))).encode()).hexdigest()[:16]
 
 
 _WAITS = {

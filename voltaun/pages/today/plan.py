@@ -9,7 +9,7 @@ from voltaun.core.dayplan.tonight import Answer, Tonight, may_run
 from voltaun.core.units import QuantityError, clock_hour, parse
 from voltaun.database import dayplan
 from voltaun.database.connection import transaction
-from voltaun.pages import context
+from voltaun.pages import context, frame
 
 
 def mark() -> ResponseReturnValue:
@@ -44,6 +44,11 @@ def _day() -> date:
 
 def _back() -> ResponseReturnValue:
     return redirect(url_for("today.show", rig_id=g.kept.id) + "#plan", 303)
+
+
+def seen() -> Response:
+    """What an open page asks now and then: whether another device kept something."""
+    return Response(frame.seen_mark() or "", content_type="text/plain; charset=utf-8")
 
 
 def calendar() -> ResponseReturnValue:
