@@ -40,6 +40,6 @@ class Documents(unittest.TestCase):
 
     def test_links_between_the_documents_lead_somewhere(self):
         for name in ("README.md", "CONTRIBUTING.md", "NOTICE.md", "docs/files.md", "docs/cabin.md", "docs/words.md",
-                     "docs/reckoning.md", "docs/commands.md"):
+                     "docs/reckoning.md", "docs/commands.md", "docs/security.md", "SECURITY.md"):
             for target in re.findall(r"\]\(([^)#:]+)(?:#[^)]*)?\)", read(name)):
                 self.assertTrue(((ROOT / name).parent / target).exists(), (name, target))

@@ -7,13 +7,13 @@ from functools import cache
 from pathlib import Path
 
 from tests.browser.chromium import chromium
+from tests.browser.plain import plain_to_all
 from tests.support import NOW, serving
 from voltaun.database import connection
 from voltaun.demo.fill import fill
 from voltaun.pages.leaves import LEAVES
 from voltaun.standins import monitor as standin
 
-AXE = Path(__file__).parent / "vendor" / "axe.min.js"
 PAGES = ("/1/today", "/1/log", "/1/bench", "/1/rig", "/1/outlook", "/1/additions", "/1/sums", "/start",
          "/2/rig", "/1/rig?part=loads-0", "/1/rig?part=bank", "/1/bench/usual", "/1/additions/beside",
          "/2/bench", "/1/bench/runs/1", "/1/bench/runs/1?edit=1", "/1/bench/new?instrument=meter",
@@ -569,7 +569,7 @@ class Plain(BrowserCase):
         for path in PAGES:
             with self.subTest(path=path):
                 self.page.goto(address + path)
-                self.is_plain_to_all()
+                plain_to_all(self, self.page)
 
     def test_the_plan_of_a_day_whose_level_was_just_read(self):
         page = self.go("/1/today")
@@ -583,26 +583,11 @@ class Plain(BrowserCase):
         self.go("/1/today")
         page.locator("#plan .clock").first.wait_for()
         page.locator("#plan summary").first.click()
-        self.is_plain_to_all()
+        plain_to_all(self, self.page)
         self.go("/1/log/changed")
         page.get_by_role("button", name="Take it back").first.click()
         self.shows("Taken back.")
 
-    def is_plain_to_all(self):
-        page = self.page
-        # The policy lets no foreign script in; the debugger's own evaluation may.
-        page.evaluate(AXE.read_text(encoding="utf-8"))
-        # By night only the colours are others.
-        for ground, rules in (("light", "{}"), ("dark", "{runOnly: ['color-contrast']}")):
-            page.emulate_media(color_scheme=ground)
-            found = page.evaluate(f"axe.run({{resultTypes: ['violations'], ...{rules}}})")["violations"]
-            serious = [(each["id"], [node["html"][:120] for node in each["nodes"][:3]]) for each in found
-                       if each["impact"] in ("serious", "critical")]
-            self.assertEqual(serious, [], ground)
-        for narrow in (640, 390):
-            page.set_viewport_size({"width": narrow, "height": 844})
-            self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), narrow)
-        page.set_viewport_size({"width": 1280, "height": 800})
 
 
 class Looks(BrowserCase):

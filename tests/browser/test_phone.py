@@ -9,6 +9,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from tests.browser.chromium import chromium
+from tests.browser.plain import plain_to_all
 from tests.support import NOW, ROOT, _wait_for, environment, free_port, readings, rig
 from voltaun.database import connection, house, rigs
 from voltaun.database import readings as kept
@@ -180,6 +181,23 @@ class Phone(unittest.TestCase):
         at_home.evaluate("dispatchEvent(new Event('focus'))")
         at_home.get_by_text("Another device kept something.").wait_for()
         self.assertEqual(at_home.locator("#entry #soc").input_value(), "12")
+
+    def test_the_pages_of_the_house_are_plain_to_all(self):
+        self.come_in()
+        owner = chromium().new_context(viewport={"width": 1280, "height": 800},
+                                       base_url=f"http://127.0.0.1:{self.port}")
+        self.addCleanup(owner.close)
+        at_home = owner.new_page()
+        for page, path in ((at_home, "/house"), (at_home, "/enter?code=x"), (self.page, "/away"),
+                           (self.page, "/house")):
+            page.goto(path)
+            page.evaluate("document.querySelectorAll('details').forEach(of => { of.open = true })")
+            plain_to_all(self, page)
+        at_home.goto("/house")
+        at_home.get_by_text("Small devices and calendars").click()
+        at_home.get_by_role("button", name="Make a token").click()
+        at_home.locator(".house-token").wait_for()
+        plain_to_all(self, at_home)
 
     def test_let_out_it_says_so_and_keeps_what_waits(self):
         self.come_in()

@@ -18,6 +18,7 @@ from werkzeug.http import parse_cookie
 from voltaun import clock
 from voltaun.database import house
 from voltaun.database.house import LASTS, LOOK_ONLY, OWNER
+from voltaun.house.addresses import own_addresses
 from voltaun.house.codes import Codes
 from voltaun.house.guesses import Guesses
 from voltaun.pages import errors
@@ -75,6 +76,15 @@ def the_house() -> House:
     """The house of this server."""
     found: House = current_app.extensions["voltaun-house"]
     return found
+
+
+def reached_at() -> list[str]:
+    """How the phones in the house reach it, the likeliest first; none where it is not opened to them."""
+    of = the_house()
+    if of.port is None:
+        return []
+    scheme = "https" if of.encrypted else "http"
+    return [f"{scheme}://{host}:{of.port}" for host in (*sorted(of.names), *own_addresses())]
 
 
 def from_here() -> bool:

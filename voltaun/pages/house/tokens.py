@@ -20,9 +20,9 @@ def make_token() -> ResponseReturnValue:
         assert file is not None
         name = request.form.get("name", "").strip() or words.MAY[may]
         house.add_token(file, door.mark_of(token), may, rig_id, name)
-    of = door.the_house()
-    return render_template("house/token.html", token=token, may=may, rig_id=rig_id, authority=of.authority is not None,
-                           address=request.host_url.rstrip("/"))
+    return render_template("house/token.html", token=token, may=may, rig_id=rig_id,
+                           authority=door.the_house().authority is not None,
+                           address=(door.reached_at() or [request.host_url.rstrip("/")])[0])
 
 
 def take_away(token_id: int) -> ResponseReturnValue:

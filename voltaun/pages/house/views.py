@@ -10,7 +10,6 @@ from markupsafe import Markup
 from voltaun.database import house, rigs
 from voltaun.database.house import LOOK_ONLY, OWNER
 from voltaun.house import passphrases
-from voltaun.house.addresses import own_addresses
 from voltaun.house.codes import shown
 from voltaun.pages import context, door, security
 from voltaun.words import house as words
@@ -106,8 +105,7 @@ def _render(status: int = 200, fault: tuple[str, str] | None = None) -> tuple[st
         devices = house.devices(file) if file is not None else []
         tokens = house.tokens(file) if file is not None else []
         here = file is not None and house.choice(file, "asked here") == "yes"
-    scheme = "https" if of.encrypted else "http"
-    addresses = [f"{scheme}://{host}:{of.port}" for host in (*sorted(of.names), *own_addresses())] if of.port else []
+    addresses = door.reached_at()
     code = of.codes.newest(time.monotonic()) if addresses else None
     aim = addresses[0] + url_for("house.enter", code=code[0] if code else None) if addresses else None
     return render_template("house/house.html", addresses=addresses, has_passphrase=has[OWNER], has_look=has[LOOK_ONLY],
