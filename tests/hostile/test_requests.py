@@ -8,14 +8,15 @@ import tempfile
 import time
 import unittest
 import urllib.request
-from contextlib import ExitStack
+from contextlib import ExitStack, closing, suppress
 from pathlib import Path
 from threading import Event, Thread
+from urllib.parse import urlencode
 
 from tests.pages.test_pages import PagesCase
-from tests.support import NOW, ROOT, environment, free_port, readings, serving
+from tests.support import NOW, ROOT, csrf, environment, free_port, readings, rig, serving
 from voltaun.core.units import KINDS, QuantityError, parse
-from voltaun.database import connection, monitors
+from voltaun.database import connection, monitors, rigs
 from voltaun.database.connection import transaction
 from voltaun.formats.tables import number_of
 from voltaun.formats.when import read_clock, read_when
@@ -221,6 +222,36 @@ class SlowConnections(unittest.TestCase):
                 with socket.create_connection(("127.0.0.1", port), timeout=5) as long:
                     long.sendall(b"GET /start HTTP/1.1\r\nX: " + b"a" * 20_000 + b"\r\n\r\n")
                     self.assertIn(b" 431 ", long.recv(64))
+
+    def test_eight_that_wait_to_write_keep_no_reader_out(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "v.db"
+            connection.prepare(path)
+            with closing(connection.connect(path)) as file, transaction(file):
+                rigs.add(file, rig())
+            with serving(path) as address:
+                opened = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
+                mark, done = csrf(opened.open(address + "/start", timeout=20).read().decode()), []
+
+                def write(n):
+                    body = urlencode({"csrf_token": mark, "at": f"2026-11-20T{n:02d}:00", "soc": "60"}).encode()
+                    with suppress(OSError):
+                        opened.open(address + "/1/readings", body, timeout=60).read()
+                    done.append("writer")
+                with closing(connection.connect(path)) as holding:
+                    holding.execute("BEGIN IMMEDIATE")
+                    writers = [Thread(target=write, args=(n,)) for n in range(8)]
+                    for each in writers:
+                        each.start()
+                    time.sleep(0.5)  # they have been taken up
+                    for _ in range(3):
+                        opened.open(address + "/words", timeout=60).read()
+                        done.append("reader")
+                    holding.execute("ROLLBACK")
+                for each in writers:
+                    each.join(60)
+        self.assertEqual(done[:3], ["reader"] * 3)
+        self.assertEqual(len(done), 11)
 
     def test_the_other_loopback(self):
         if not socket.has_ipv6:
