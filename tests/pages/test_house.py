@@ -121,6 +121,7 @@ class EveryAddress(HouseCase):
         self.assertIn("Test rig", page)
         self.assertNotIn('method="post"', main)
         self.assertNotIn("/house", page)
+        self.assertNotIn('href="/1/log', page)
         self.assertEqual(re.findall(r'data-key="\d"', page), ['data-key="1"'])
         self.assertIn('method="post"', self.came_in().get("/1/today", base_url=OUT).text.partition("<main")[2])
 

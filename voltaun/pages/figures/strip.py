@@ -96,13 +96,13 @@ def _line(day: date, past: Day | None, ahead: DayOutlook | None, sky: str | None
 
 
 def draw(size: Size, shown: list[Column], levels: list[tuple[datetime, float, bool]], outlook: Outlook | None,
-         floors: tuple[float, float], zone: ZoneInfo, now: datetime, log_url: str,
+         floors: tuple[float, float], zone: ZoneInfo, now: datetime, log_url: str | None,
          lines: dict[str, list[tuple[datetime, float]]] | None = None) -> Markup:
     """Draw the strip.
 
     shown   the columns, in order of time
     levels  (instant, fraction, whether it was read) of the logged past
-    floors  everyday and hard floor as fractions; log_url the log's address, for the days' links
+    floors  everyday and hard floor as fractions; log_url the log's address, for the days' links; None where they lead nowhere
     lines   more levels by the class they are drawn with, such as how it had been otherwise
     """
     frame = _Frame(size, shown, zone)
@@ -259,13 +259,14 @@ class _Frame:
                          font_size=self.size.letters)]
         return join(parts)
 
-    def links(self, log_url: str, now: datetime) -> Markup:
+    def links(self, log_url: str | None, now: datetime) -> Markup:
         today = local_day(now, self.zone)
         return join(
             el("a", el("rect", x=self.left + n * self.column_width, y=0.0, width=self.column_width,
                        height=self.size.height, class_="catch"),
-               href=f"{log_url}?day={column.day}", class_="day", data_line=column.line,
-               aria_label=f"{column.line}. Open the log there.", tabindex="0" if column.day == today else "-1")
+               href=f"{log_url}?day={column.day}" if log_url else None, class_="day", data_line=column.line,
+               role=None if log_url else "img",
+               aria_label=f"{column.line}. Open the log there." if log_url else column.line, tabindex="0" if column.day == today else "-1")
             for n, column in enumerate(self.shown))
 
 

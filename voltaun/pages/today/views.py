@@ -114,7 +114,7 @@ def _strips(look: Look, columns: list[Column]) -> list[Markup]:
     if not levels:
         levels = [(reading.at, reading.soc, True) for reading in look.readings if reading.soc is not None]
     floors = (rig.bank.everyday_floor, rig.bank.hard_floor)
-    log = url_for("log.show", rig_id=g.kept.id)
+    log = url_for("log.show", rig_id=g.kept.id) if g.who == OWNER else None
     fewer = [column for column in columns if -5 <= (column.day - look.today).days <= 6]
     return [strip.draw(size, shown, levels, look.outlook, floors, rig.zone, look.now, log)
             for size, shown in ((strip.WIDE, columns), (strip.NARROW, fewer))]
