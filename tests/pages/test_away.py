@@ -60,7 +60,7 @@ class Away(AwayCase):
         self.assertEqual(self.send(self.given, TYPED + timedelta(hours=2), soc="61")[0], 200)
         self.assertEqual(len(self.log()), 15)
         with mock.patch.object(kept, "was_sent", side_effect=[False, True]):  # another try of it was just taken in
-            self.assertEqual(self.send(soc="60", typed=TYPED + timedelta(hours=3))[1]["state"], "kept")
+            self.assertEqual(self.send(self.given, TYPED + timedelta(hours=3), soc="60")[1]["state"], "kept")
         self.assertEqual(len(self.log()), 15)
         # What was removed since does not come back.
         with transaction(self.db):

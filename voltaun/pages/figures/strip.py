@@ -102,7 +102,7 @@ def draw(size: Size, shown: list[Column], levels: list[tuple[datetime, float, bo
 
     shown   the columns, in order of time
     levels  (instant, fraction, whether it was read) of the logged past
-    floors  everyday and hard floor as fractions; log_url the log's address, for the days' links; None where they lead nowhere
+    floors  everyday and hard floor as fractions; log_url the log's address, for the days' links, if any
     lines   more levels by the class they are drawn with, such as how it had been otherwise
     """
     frame = _Frame(size, shown, zone)
@@ -265,8 +265,8 @@ class _Frame:
             el("a", el("rect", x=self.left + n * self.column_width, y=0.0, width=self.column_width,
                        height=self.size.height, class_="catch"),
                href=f"{log_url}?day={column.day}" if log_url else None, class_="day", data_line=column.line,
-               role=None if log_url else "img",
-               aria_label=f"{column.line}. Open the log there." if log_url else column.line, tabindex="0" if column.day == today else "-1")
+               role=None if log_url else "img", tabindex="0" if column.day == today else "-1",
+               aria_label=f"{column.line}. Open the log there." if log_url else column.line)
             for n, column in enumerate(self.shown))
 
 
