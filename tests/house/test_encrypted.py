@@ -7,14 +7,17 @@ import ssl
 import subprocess
 import sys
 import tempfile
+import threading
 import unittest
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from unittest import mock
 
 from cryptography import x509
 
 from tests.support import NOW, ROOT, csrf, environment, free_port
 from voltaun.database import connection, house
+from voltaun.house import front as front_module
 from voltaun.house import passphrases
 from voltaun.house.authority import CannotVouch, context, vouched
 from voltaun.house.front import Front, Peers
@@ -190,6 +193,33 @@ class FrontAlone(unittest.TestCase):
             of({"REMOTE_ADDR": address, "REMOTE_PORT": port, "wsgi.url_scheme": "http"}, None)
         self.assertEqual(seen, [("192.168.7.9", "https"), ("127.0.0.1", "http"), ("10.0.0.1", "http"),
                                 ("127.0.0.1", "http")])
+
+    def test_the_certificate_goes_on_while_it_runs_and_what_is_wrong_with_it_ends_nothing(self):
+        with (tempfile.TemporaryDirectory() as folder, socket.create_server(("127.0.0.1", 0)) as behind,
+              mock.patch.object(front_module, "RENEWED_EVERY_S", 0.05), self.assertLogs("voltaun", "WARNING")):
+            made, asked = vouched(Path(folder) / "tls", frozenset(), [], NOW), []
+            used = context(made.certificate, made.key)
+            before = x509.load_pem_x509_certificate(made.certificate.read_bytes()).serial_number
+
+            def renew():
+                asked.append(1)
+                if len(asked) == 1:
+                    raise OSError("no room")
+                again = vouched(Path(folder) / "tls", frozenset(), ["192.168.7.5"], NOW)
+                used.load_cert_chain(again.certificate, again.key)
+                renewed.set()
+            renewed = threading.Event()
+            listening = socket.create_server(("127.0.0.1", 0))
+            front = Front(listening, behind.getsockname()[1], used, {}, renew)
+            front.start()
+            self.addCleanup(front.stop)
+            self.assertTrue(renewed.wait(20))
+            trusting = ssl.create_default_context(cafile=str(made.authority))
+            with trusting.wrap_socket(socket.create_connection(listening.getsockname()),
+                                      server_hostname="localhost") as talking:
+                shown = x509.load_der_x509_certificate(talking.getpeercert(binary_form=True))
+            self.assertNotEqual(shown.serial_number, before)
+            front.stop()
 
     def test_it_stops_with_connections_open_and_forgets_them(self):
         with tempfile.TemporaryDirectory() as folder, socket.create_server(("127.0.0.1", 0)) as behind:

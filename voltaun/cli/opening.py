@@ -31,10 +31,11 @@ another server stands between is the application's to see."""
 
 @dataclass(frozen=True)
 class Opened:
-    """What it is opened to, and how that is encrypted; None where it is not."""
+    """What it is opened to, how that is encrypted (None where it is not), and what sees that it goes on being so."""
 
     house: House
     context: SSLContext | None = None
+    renew: Callable[[], object] | None = None
 
 
 def opened(path: Path, port: int, names: tuple[str, ...], tls: bool, certificate: Path | None,
@@ -47,14 +48,23 @@ def opened(path: Path, port: int, names: tuple[str, ...], tls: bool, certificate
     if not tls:
         return Opened(house)
     from voltaun.house.addresses import own_addresses
-    from voltaun.house.authority import CannotVouch, context, vouched
+    from voltaun.house.authority import CannotVouch, Vouched, context, vouched
     house.encrypted = True
+
+    def vouch() -> Vouched:
+        return vouched(path.with_name(path.name + ".tls"), house.names, own_addresses(), now())
     try:
         if certificate and key:
-            return Opened(house, context(certificate, key))
-        made = vouched(path.with_name(path.name + ".tls"), house.names, own_addresses(), now())
+            its_own = context(certificate, key)
+            return Opened(house, its_own, lambda: its_own.load_cert_chain(certificate, key))  # as it is renewed there
+        made = vouch()
         house.authority, house.mark = made.authority, made.mark
-        return Opened(house, context(made.certificate, made.key))
+        ours = context(made.certificate, made.key)
+
+        def renew() -> None:
+            again = vouch()
+            ours.load_cert_chain(again.certificate, again.key)
+        return Opened(house, ours, renew)
     except CannotVouch as fault:
         raise Refused(str(fault)) from fault
     except (OSError, SSLError) as error:
@@ -80,7 +90,7 @@ def listening(app: Flask, host: str, port: int, of: Opened | None) -> tuple[Any,
         passed_on = peers.known.get(address[1])
         return passed_on[0] if passed_on else address[0]
     _careful(server, lambda cookies, address: may_send_much(app, cookies, from_whom(address)))
-    return server, Front(listener, server.effective_port, of.context, peers.known)
+    return server, Front(listener, server.effective_port, of.context, peers.known, of.renew)
 
 
 def _careful(server: Any, may: Callable[[str, tuple[str, int]], bool]) -> None:

@@ -7,6 +7,7 @@ the port from which it is passed on; nobody outside this process can say it.
 
 import asyncio
 import contextlib
+import logging
 import socket
 import ssl
 import threading
@@ -21,6 +22,9 @@ FIRST_BYTE_S = 10.0
 
 LAST_WORD_S = 2.0
 """So long an answer may take yet once nothing more comes in."""
+
+RENEWED_EVERY_S = 600.0
+"""A router may give the machine another address at any time."""
 
 PIECE = 65_536
 HANDSHAKE = 0x16
@@ -42,11 +46,15 @@ class Peers:
 
 
 class Front(threading.Thread):
-    """The front on a socket that listens already, before a server on this machine's `upstream` port."""
+    """The front on a socket that listens already, before a server on this machine's `upstream` port.
+
+    renew  is called now and then, to see that the certificate goes on and is of the addresses that there are
+    """
 
     def __init__(self, listening: socket.socket, upstream: int, context: ssl.SSLContext,
-                 known: dict[int, tuple[str, bool]]) -> None:
+                 known: dict[int, tuple[str, bool]], renew: Callable[[], object] | None = None) -> None:
         super().__init__(name="front", daemon=True)
+        self._renew = renew
         self._listening, self._upstream, self._context, self._known = listening, upstream, context, known
         self._loop = asyncio.SelectorEventLoop()
         self._open: set[asyncio.Task[None]] = set()
@@ -67,6 +75,7 @@ class Front(threading.Thread):
     async def _main(self) -> None:
         self._serving = asyncio.current_task()
         self._listening.setblocking(False)
+        renewing = self._loop.create_task(self._go_on_renewing())
         try:
             while True:
                 try:
@@ -82,9 +91,17 @@ class Front(threading.Thread):
                 one.add_done_callback(self._open.discard)
         finally:
             self._listening.close()
-            for one in list(self._open):
+            for one in (renewing, *self._open):
                 one.cancel()
-            await asyncio.gather(*self._open, return_exceptions=True)
+            await asyncio.gather(renewing, *self._open, return_exceptions=True)
+
+    async def _go_on_renewing(self) -> None:
+        while self._renew is not None:
+            await asyncio.sleep(RENEWED_EVERY_S)
+            try:
+                await asyncio.to_thread(self._renew)
+            except (OSError, ValueError) as error:
+                logging.getLogger("voltaun").warning("the certificate stays as it is: %s", error)
 
     async def _one(self, taken: socket.socket, address: str) -> None:
         """A connection from its first byte to its end."""
