@@ -21,7 +21,7 @@ VIEWS = (("today", "/1/today", WIDE, "day"), ("today-night", "/1/today", WIDE, "
          ("additions", "/1/additions", WIDE, "day"),
          ("sums", "/1/sums", WIDE, "day"), ("bench", "/1/bench", WIDE, "day"),
          ("capacity-test", "/1/bench/runs/1", WIDE, "day"), ("meter-run-phone", "/1/bench/runs/12", PHONE, "day"),
-         ("drawdown-night", "/2/bench/runs/13", WIDE, "night"), ("rig-phone", "/2/rig", PHONE, "day"),
+         ("away-phone", "/away", PHONE, "day"), ("rig-phone", "/2/rig", PHONE, "day"),
          ("first-run", "/start", WIDE, "day"))
 
 SHEET = """Datum;Uhrzeit;Ladestand %;Ertrag kWh;Verbrauch (kWh);Wetter;Bemerkung

@@ -6,14 +6,17 @@ import shlex
 import shutil
 import tempfile
 import unittest
+from datetime import date
 from pathlib import Path
 from unittest import mock
 
 from docs import examples
 from tests.support import NOW, ROOT, voltaun
+from voltaun.core.rig.bank import rated_energy
 from voltaun.demo import weighed
 from voltaun.demo.honey_house import RIG
 from voltaun.formats.log_csv import read_log
+from voltaun.formats.mapping import read_mapping
 from voltaun.formats.rig_file import read_rig
 from voltaun.formats.weather_file import read_weather
 
@@ -40,6 +43,14 @@ class Examples(unittest.TestCase):
             self.assertAlmostEqual(one.solar_wh or 0, other.solar_wh or 0, delta=2)
             self.assertAlmostEqual(one.soc or 0, other.soc or 0, delta=0.011)
         self.assertEqual(read_rig((examples.FOLDER / "hut.rig.json").read_text(encoding="utf-8")), RIG)
+
+    def test_what_the_documents_show_of_a_file_is_read(self):
+        mapping, rig = re.findall(r"^```json\n(.*?)^```$", (ROOT / "docs" / "files.md").read_text(encoding="utf-8"),
+                                  re.M | re.S)
+        self.assertEqual(read_mapping(mapping).columns["Verbrauch"].scale, -1)
+        read = read_rig(rig)
+        self.assertEqual((rated_energy(read.bank), read.turbines[0].from_day, read.loads[0].priority),
+                         (10_240, date(2026, 5, 1), "essential"))
 
     def test_every_line_of_the_readme_works_as_it_stands(self):
         block = (ROOT / "README.md").read_text(encoding="utf-8").partition("## On the command line")[2]

@@ -186,6 +186,7 @@ if (FILE) {
     event.preventDefault();
     take(event.target);
   });
+  for (const field of document.querySelectorAll('form[data-rig] [name$="-at"]')) field.placeholder = "now";
   document.querySelector("#away-now")?.addEventListener("click", () => send());
   addEventListener("online", send);
   setInterval(() => document.visibilityState === "visible" && send(), AGAIN);
