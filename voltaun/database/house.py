@@ -18,6 +18,9 @@ LASTS = timedelta(days=30)
 SEEN_EVERY = timedelta(minutes=5)
 """It is noted no more often than this that a device was seen."""
 
+YOUNGER = datetime(2025, 1, 1, tzinfo=UTC)
+"""A clock before this is wrong: the program is younger."""
+
 MOST_DEVICES, MOST_WRONG = 100, 500
 
 OWNER, LOOK_ONLY = "owner", "look only"
@@ -123,12 +126,13 @@ def choose(connection: sqlite3.Connection, name: str, value: str) -> None:
 
 
 def let_in(connection: sqlite3.Connection, mark: str, who: str, name: str, now: datetime) -> None:
-    """Keep a device by the mark of its session; beyond a hundred the one that was seen longest ago goes."""
+    """Keep a device by the mark of its session; beyond a hundred of its kind the one seen longest ago goes."""
     at = int(now.timestamp())
     connection.execute("INSERT INTO device (mark, who, name, since, seen) VALUES (?, ?, ?, ?, ?)",
                        (mark, who, name[:80], at, at))
-    connection.execute("DELETE FROM device WHERE id NOT IN (SELECT id FROM device ORDER BY seen DESC, id DESC LIMIT ?)",
-                       (MOST_DEVICES,))
+    connection.execute("""DELETE FROM device WHERE who = :who AND id NOT IN (
+                          SELECT id FROM device WHERE who = :who ORDER BY seen DESC, id DESC LIMIT :most)""",
+                       {"who": who, "most": MOST_DEVICES})  # guests who come again and again put no owner out
 
 
 def device(connection: sqlite3.Connection, mark: str, now: datetime) -> Device | None:
@@ -139,8 +143,9 @@ def device(connection: sqlite3.Connection, mark: str, now: datetime) -> Device |
 
 
 def note_seen(connection: sqlite3.Connection, of: Device, now: datetime) -> None:
-    """Note that a device was seen, unless that was noted a moment ago."""
-    if abs(now - of.seen) >= SEEN_EVERY:
+    """Note that a device was seen, unless that was noted a moment ago, or the clock has lost its battery: put right
+    it would have the device not seen for fifty years."""
+    if abs(now - of.seen) >= SEEN_EVERY and now >= YOUNGER:
         connection.execute("UPDATE device SET seen = ? WHERE id = ?", (int(now.timestamp()), of.id))
 
 

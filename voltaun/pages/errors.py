@@ -15,6 +15,9 @@ from flask_wtf.csrf import CSRFError, generate_csrf
 from voltaun.database import connection
 from voltaun.database.imports import AnotherUnderWay
 
+UNSHOWN = ("csrf_token", "passphrase")
+"""What was typed and is not shown again."""
+
 _NO_PAGE = ("There is no such page", "It may have been removed, or the address has a slip.")
 _STUMBLED = ("Voltaun stumbled", "Nothing that was kept is lost. What went wrong stands in the terminal.")
 _TROUBLES = {
@@ -77,6 +80,7 @@ def page(code: int, title: str, words: str, again: bool = False, token: bool = F
 
 def _typed() -> list[tuple[str, str]]:
     try:
-        return [(name, value) for name in request.form for value in request.form.getlist(name) if name != "csrf_token"]
+        return [(name, value) for name in request.form if not name.startswith(UNSHOWN)
+                for value in request.form.getlist(name)]
     except Exception:  # noqa: BLE001 (a body that cannot be read has nothing to show)
         return []

@@ -15,7 +15,7 @@ from voltaun.core.outlook.standing import last_level
 from voltaun.core.outlook.ways import Way
 from voltaun.database import backup, dayplan, readings, rigs
 from voltaun.database.connection import hindrance
-from voltaun.database.house import LOOK_ONLY
+from voltaun.database.house import LOOK_ONLY, YOUNGER
 from voltaun.formats.plan_text import as_text
 from voltaun.pages import door
 from voltaun.pages.context import db, look, rig, state, tried_on
@@ -94,8 +94,8 @@ def _load_rig() -> None:
     _see_to_the_clock()
 
 
-DEAD_YEAR = 2025
-"""A clock before this year has lost its battery: the program is younger."""
+DEAD_YEAR = YOUNGER.year
+"""A clock before this year has lost its battery."""
 
 RESTED = timedelta(days=60)
 """A clock that stood still while the machine was off is behind by no more than this."""

@@ -163,7 +163,8 @@ def _is_the_owners() -> bool:
     if of.guesses.begin(address, time.monotonic()) > 0:
         return False
     with house.opened(current_app.config["DATABASE"]) as file:
-        right = file is not None and passphrases.opens(request.form.get("now", ""), [house.passphrase(file, OWNER)])[0]
+        kept = None if file is None else house.passphrase(file, OWNER)
+    right = passphrases.opens(request.form.get("passphrase_now", ""), [kept])[0]
     if right:
         of.guesses.right(address)
     return right
