@@ -133,8 +133,9 @@ class EveryAddress(HouseCase):
         self.assertEqual(kept.status_code, 303)
         self.assertEqual(self.log()[-1].soc, 0.71)
         cookie = page.headers["Set-Cookie"]  # renewed at each use
-        for part in ("HttpOnly", "SameSite=Lax", "Expires="):
+        for part in ("HttpOnly", "SameSite=Lax", f"Max-Age={30 * 86_400}"):
             self.assertIn(part, cookie)
+        self.assertNotIn("Expires=", cookie)  # by a dead clock that would be over at once
 
     def test_what_was_typed_stays_where_a_device_was_let_out_meanwhile(self):
         phone = self.came_in()
@@ -216,6 +217,10 @@ class Door(HouseCase):
         for by in (-20_000, 5):  # a board without a battery for its clock, and once it is set
             with self.later(timedelta(days=by)):
                 self.assertEqual(phone.get("/1/rig", base_url=OUT).status_code, 200, by)
+        with mock.patch("itsdangerous.timed.time.time", return_value=86_400.0):
+            self.assertEqual(phone.get("/1/rig", base_url=OUT).status_code, 200)
+            lately = self.came_in()
+        self.assertEqual(lately.get("/1/rig", base_url=OUT).status_code, 200)
 
     def test_it_begins_a_session_of_its_own_and_keeps_no_token(self):
         phone = self.phone()

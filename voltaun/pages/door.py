@@ -1,6 +1,7 @@
 """The door: who asks, and what they may have. This machine's own loopback is open unless it was asked to be shut."""
 
 import hashlib
+import re
 import secrets
 import sqlite3
 from contextlib import suppress
@@ -9,8 +10,8 @@ from datetime import datetime, timedelta
 from ipaddress import ip_address
 from pathlib import Path
 
-from flask import Flask, current_app, g, jsonify, redirect, request, session, url_for
-from flask.sessions import SecureCookieSessionInterface
+from flask import Flask, Request, Response, current_app, g, jsonify, redirect, request, session, url_for
+from flask.sessions import SecureCookieSession, SecureCookieSessionInterface, SessionMixin
 from flask.typing import ResponseReturnValue
 from itsdangerous import BadSignature
 from werkzeug.http import parse_cookie
@@ -58,10 +59,27 @@ class House:
 
 
 class _Sessions(SecureCookieSessionInterface):
-    """A session that began encrypted goes back encrypted only."""
+    """Sessions that stand whatever the machine's clock says: a board has no battery for it, and after a power cut
+    nobody would come in, or stay. How long ago a device was seen is kept beside it; one that began encrypted goes back
+    encrypted only."""
 
     def get_cookie_secure(self, app: Flask) -> bool:
         return request.is_secure
+
+    def open_session(self, app: Flask, request: Request) -> SecureCookieSession | None:
+        signed = self.get_signing_serializer(app)
+        try:
+            return self.session_class(signed.loads(request.cookies[self.get_cookie_name(app)])) if signed else None
+        except (BadSignature, KeyError):
+            return self.session_class()
+
+    def save_session(self, app: Flask, session: SessionMixin, response: Response) -> None:
+        super().save_session(app, session, response)
+        if session.permanent:  # so long from now on by the device's own clock, and not until a day by this one's
+            told = response.headers.getlist("Set-Cookie")
+            response.headers.setlist("Set-Cookie", [
+                re.sub(r"Expires=[^;]+", f"Max-Age={int(LASTS.total_seconds())}", each)
+                if each.startswith(self.get_cookie_name(app) + "=") else each for each in told])
 
 
 def install(app: Flask, of: House) -> None:
@@ -123,7 +141,7 @@ def may_send_much(app: Flask, cookies: str, address: str) -> bool:
     signed = app.session_interface.get_signing_serializer(app)  # type: ignore[attr-defined] # of ours there is one
     cookie = parse_cookie(cookies).get(app.config["SESSION_COOKIE_NAME"], "")
     try:
-        token = signed.loads(cookie, max_age=LASTS.total_seconds()).get("door")
+        token = signed.loads(cookie).get("door")
     except BadSignature:
         return False
     with house.opened(app.config["DATABASE"]) as file:
