@@ -9,6 +9,7 @@ from unittest import mock
 from tests.pages.test_house import OUT, HouseCase
 from tests.pages.test_pages import PagesCase
 from tests.support import NOW, csrf, readings
+from voltaun import clock
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
 
@@ -45,6 +46,11 @@ class Away(AwayCase):
             self.send(typed=typed, soc=str(55 - n))  # a phone whose clock is ahead, or that says nothing of it
             self.assertLessEqual(self.newest().at, NOW + timedelta(minutes=BESIDE))
         self.assertEqual(len(self.log()), 2 + 4 + 4)
+
+    def test_on_a_machine_whose_clock_is_dead_the_phones_is_believed(self):
+        with mock.patch.object(clock, "now", return_value=datetime(1970, 1, 1, 0, 5, tzinfo=UTC)):
+            self.assertEqual(self.send(soc="61")[1]["state"], "kept")
+        self.assertEqual(self.newest().at, TYPED)
 
     def test_sent_again_it_is_kept_once_whatever_was_lost(self):
         rng, marks = random.Random(7), [str(uuid.uuid4()) for _ in range(12)]

@@ -77,12 +77,15 @@ def send() -> ResponseReturnValue:
 
 
 def _typed_at() -> datetime:
-    """When it was typed, by the phone's clock; not after now."""
+    """When it was typed, by the phone's clock; not after now, unless the machine's has lost its battery."""
     try:
         told = datetime.fromisoformat(request.form.get("typed", ""))
     except ValueError:
         return _now()
-    return min(told.astimezone(UTC), _now()) if told.tzinfo else _now()
+    if told.tzinfo is None:
+        return _now()
+    wrong = g.get("clock")
+    return told.astimezone(UTC) if wrong and wrong.dead else min(told.astimezone(UTC), _now())
 
 
 def _now() -> datetime:
