@@ -49,4 +49,4 @@ class Directions(unittest.TestCase):
         self.assertEqual([degrees(text) for text in ("48.2 N", "W 70.5°", "-5", "16,4 w", "x")],
                          [("48.2", 1), ("70.5", -1), ("-5", 1), ("16,4", -1), ("x", 1)])
         self.assertEqual([celsius(text) for text in ("60 °F", "15C", "-4", "60F", "12 °", "warm")],
-                         [("60", True), ("15", False), ("-4", False), ("60", True), ("12", False), ("warm", False)])
+                         [("60", "f"), ("15", "c"), ("-4", ""), ("60", "f"), ("12", ""), ("warm", "")])

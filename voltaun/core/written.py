@@ -118,7 +118,7 @@ def degrees(text: str) -> tuple[str, int]:
     return (found[2] if found and letter else text).replace("°", "").strip(), -1 if letter and letter in "SW" else 1
 
 
-def celsius(text: str) -> tuple[str, bool]:
-    """A temperature without its unit, and whether it was in Fahrenheit: `60 °F`, `15C`, `-4`."""
+def celsius(text: str) -> tuple[str, str]:
+    """A temperature without its unit, and that: `c` of `15C`, `f` of `60 °F`, nothing of `-4`."""
     found = re.fullmatch(r"(.*?)\s*(?:°|º|deg(?:rees)?)?\s*([cf])?\s*", text.strip().lower())
-    return (found[1], found[2] == "f") if found else (text, False)
+    return (found[1], found[2] or "") if found else (text, "")

@@ -17,6 +17,7 @@ ADDRESSES = (
     ("POST", "/start/demo", "start.demo", "start.views"),
     ("POST", "/start/restore/<int:removed_id>", "start.restore", "start.views"),
     ("POST", "/ground", "start.ground", "start.views"),
+    ("POST", "/units", "start.units", "start.views"),
     ("POST", "/start/archive", "start.bring_archive", "start.views"),
     ("GET", "/mend/<int:damaged_id>", "start.mend", "start.views"),
     ("POST", "/mend/<int:damaged_id>", "start.mended", "start.views"),

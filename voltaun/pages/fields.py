@@ -19,6 +19,7 @@ from voltaun.core.units import QuantityError, parse
 from voltaun.core.written import celsius, degrees
 from voltaun.formats.when import read_clock
 from voltaun.pages.days import CLOCKS_APART, shown_time, time_from
+from voltaun.words import house_units
 from voltaun.words.sentences import refusal
 
 LONGEST = 400
@@ -89,16 +90,23 @@ class DegreesField(QuantityField):
 
 
 class TemperatureField(QuantityField):
-    """°C, or °F where that is written."""
+    """A temperature in the unit of the house, or in the one that is written with it."""
 
     def __init__(self, label: str, **options: Any) -> None:
-        super().__init__(label, "number", **options)
+        super().__init__(label.replace("°C", house_units.degree()), "number", **options)
 
     def read(self, text: str) -> Any:
-        number, fahrenheit = celsius(text)
-        if not fahrenheit:
+        number, unit = celsius(text)
+        if not (unit == "f" or unit == "" and house_units.customary()):
             return super().read(number)
-        return round((parse(number, "number", low=-80, high=200) - 32) / 1.8, 1)
+        value = round((parse(number, "number", low=-80, high=200) - 32) / 1.8, 1)
+        if not (self.low is None or value >= self.low) or not (self.high is None or value <= self.high):
+            raise QuantityError(repr(text), f"{house_units.in_degrees(self.low or 0):.0f} to "
+                                f"{house_units.in_degrees(self.high or 0):.0f} {house_units.degree()}", "60")
+        return value
+
+    def show(self, value: Any) -> str:
+        return "" if value is None else f"{round(house_units.in_degrees(value), 1):g}"
 
 
 class WholeField(QuantityField):

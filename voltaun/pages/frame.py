@@ -13,7 +13,7 @@ from markupsafe import Markup
 from voltaun import clock
 from voltaun.core.outlook.standing import last_level
 from voltaun.core.outlook.ways import Way
-from voltaun.database import backup, dayplan, readings, rigs
+from voltaun.database import backup, dayplan, readings, rigs, settings
 from voltaun.database.connection import hindrance
 from voltaun.database.house import LOOK_ONLY, YOUNGER
 from voltaun.formats.plan_text import as_text
@@ -22,7 +22,7 @@ from voltaun.pages.context import db, look, rig, state, tried_on
 from voltaun.pages.days import shown
 from voltaun.pages.figures import glass, weave
 from voltaun.pages.leaves import LEAVES
-from voltaun.words import advising, reasons
+from voltaun.words import advising, house_units, reasons
 from voltaun.words import sentences as words
 from voltaun.words.rig import day_words, panels_guess, step_words
 from voltaun.words.terms import TERMS
@@ -35,15 +35,17 @@ GROUNDS = ("device", "day", "night")
 
 def install(app: Flask) -> None:
     """Give every template the frame and the ways to show figures."""
+    app.before_request(_use_units)
     app.before_request(_load_rig)  # after the door, which it stands behind
     app.context_processor(_context)
     app.template_global("static_url")(static_url)
     app.jinja_env.globals.update(words=words, advising=advising, how=reasons.how, said=reasons.say,
                                  caution=reasons.caution, swatch=weave.swatch, source_words=weave.SOURCE_WORDS,
                                  plan_words=_plan_words, step_words=step_words, panels_guess=panels_guess,
-                                 day_field=shown, leaves_of=LEAVES, terms=TERMS,
+                                 day_field=shown, leaves_of=LEAVES, terms=TERMS, units=house_units,
                                  unexplained_step=lambda: look().recent.known.step)
     app.jinja_env.filters.update(energy=show_energy, counter=show_counter, power=show_power, percent=show_percent,
+                                 temperature=house_units.show_temperature,
                                  duration=show_duration, unbroken=_unbroken, chance=words.chance, begin=words.begin,
                                  day_words=day_words)
 
@@ -75,6 +77,14 @@ def static_url(name: str) -> str:
 def _unbroken(text: str) -> str:
     """A sentence whose chances and levels stay on one line: `3 in 10`, `20 %`."""
     return re.sub(r"(?<=\d) (?:in 10\b|%)", lambda of: of[0].replace(" ", "\N{NO-BREAK SPACE}"), text)
+
+
+def _use_units() -> None:
+    house_units.use(settings.get(db(), "units") == CUSTOMARY)
+
+
+CUSTOMARY = "customary"
+"""The setting of a house that reads °F, gallons and feet."""
 
 
 def _load_rig() -> None:
@@ -127,7 +137,7 @@ def _context() -> dict[str, Any]:
     part = "HX-Request" in request.headers and "HX-Boosted" not in request.headers
     frame = {"ground": ground if ground in GROUNDS else "device", "weaves": weave.definitions, "kept": g.get("kept"),
              "now": g.get("now"), "may_change": g.get("who") != LOOK_ONLY,
-             "by_device": g.get("device") is not None, "clock_runs": clock.runs(),
+             "customary": house_units.customary(), "by_device": g.get("device") is not None, "clock_runs": clock.runs(),
              "page_links": [of for of in PAGES if g.get("who") != LOOK_ONLY or of[1] == "today"],
              "layout": "part.html" if part else "base.html"}
     if g.get("kept") is not None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from voltaun.core.sizing import FUEL_YEARS
+from voltaun.words.house_units import fuel_word, in_fuel
 from voltaun.words.reasons import say
 from voltaun.words.sentences import added, begin, counted, month, number
 from voltaun.words.units import show_duration, show_percent
@@ -149,8 +150,8 @@ def runs(found: Additions, n: int) -> str:
     if hours < 1:
         return ""
     burns = set_.fuel_l_per_hour if set_ else None
-    litres = f" and {_round(hours * burns)} litres" if burns else ""
-    return f", about {_round(hours)} h{litres} a year"
+    fuel = f" and {_round(in_fuel(hours * burns))} {fuel_word()}" if burns else ""
+    return f", about {_round(hours)} h{fuel} a year"
 
 
 def also_runs(found: Additions, of: Choice) -> list[str]:

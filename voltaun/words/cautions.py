@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from voltaun.core.rig.rig import Rig
+from voltaun.words.house_units import show_temperature
 
 if TYPE_CHECKING:  # for a page that shows a caution these need not be loaded
     from voltaun.core.bench.runs import Run
@@ -17,13 +18,13 @@ LOCAL_CODES = ("Wire and fuse sizes, building wiring, roof loads, vehicle weight
                "people decide.")
 FUSE = ("A battery can deliver hundreds of amps: a fuse or breaker at the battery on every positive lead, tools "
         "insulated, rings off.")
-LITHIUM_COLD = "Never charge lithium below 0 °C unless it heats itself."
+LITHIUM_COLD = "Never charge lithium below 0 °C (32 °F) unless it heats itself."
 LITHIUM = f"{LITHIUM_COLD} Rely on its BMS; stop using a swollen or wet pack."
 ACID = "The acid burns: gloves, goggles, water at hand."
 HYDROGEN = "Flooded lead gives off hydrogen while it charges: fresh air, no flame, eyes covered."
 FUMES = "Run a generator outdoors, far from openings, with a carbon-monoxide alarm inside."
 BACKFEED = "Never feed a building's wiring from an inverter or generator except through a proper transfer switch."
-COLD_FOOD = "Keep food safe: a fridge above 5 °C for more than two hours is a health matter."
+COLD_FOOD = "Keep food safe: a fridge above 5 °C (41 °F) for more than two hours is a health matter."
 DEEP = "A full discharge wears a lead bank: test it seldom, stop at its cut-off, and charge it again at once."
 VEHICLE = ("An overdrawn alternator overheats: local codes and licensed people decide on a vehicle's wiring, its "
            "fuses and its isolation.")
@@ -64,7 +65,7 @@ def for_now(rig: Rig, outlook: Outlook | None) -> list[str]:
     """What applies at this moment: cold, or a generator that will likely be wanted."""
     told = []
     if outlook and rig.chemistry.lithium and outlook.present.temp_c is not None and outlook.present.temp_c < 0:
-        told.append(f"The bank was at {outlook.present.temp_c:.0f} °C. {LITHIUM_COLD} "
+        told.append(f"The bank was at {show_temperature(outlook.present.temp_c)}. {LITHIUM_COLD} "
                     "No harvest counts until it warms.")
     if outlook and any(plan.kind == "generator" for way in outlook.advice.ways for plan in way.plans):
         told.append(FUMES)

@@ -7,6 +7,7 @@ from zoneinfo import ZoneInfo
 
 from voltaun.core.log.events import LastDone
 from voltaun.core.log.reading import Field, Reading
+from voltaun.words.house_units import show_temperature
 from voltaun.words.sentences import begin
 from voltaun.words.units import show_duration, show_energy, show_percent
 
@@ -25,7 +26,7 @@ def field_words(of: Field) -> str:
 
 _SHOWN: dict[str, Callable[[Any], str]] = {
     "fraction": show_percent, "energy": show_energy, "hours": show_duration, "voltage": lambda value: f"{value:g} V",
-    "temperature": lambda value: f"{value:g} °C", "flag": lambda value: "yes",
+    "temperature": lambda value: show_temperature(value, 1).replace(".0 ", " "), "flag": lambda value: "yes",
     "fractions": lambda values: " ".join(map(show_percent, values)),
     "words": lambda values: ", ".join(EVENT_WORDS[value] for value in values)}
 

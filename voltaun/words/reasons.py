@@ -8,6 +8,7 @@ from voltaun.core.reasons import Reason
 from voltaun.core.rig.limits import Limit
 from voltaun.core.rig.parts import CHEMISTRIES
 from voltaun.words import cautions
+from voltaun.words.house_units import customary, show_temperature
 from voltaun.words.units import show_duration, show_energy, show_percent, show_power
 
 _FIGURES = {"soc_before": "the level before", "soc": "the level", "solar_wh": "the sun", "use_wh": "the use",
@@ -106,7 +107,8 @@ SAYINGS: dict[str, Callable[..., str]] = {
     "cells_apart": lambda cell, spread: (
         f"The cells are {spread:.3f} apart, more than 0.030: equalise as the bank's maker says, then see whether cell "
         f"{cell} comes up."),
-    "acid_taken_as": lambda temp_c: (f"The acid is taken to be at {temp_c:g} °C; each 6 °C colder takes off 0.004."),
+    "acid_taken_as": lambda temp_c: (f"The acid is taken to be at {show_temperature(temp_c)}; each "
+                                      f"{'11 °F' if customary() else '6 °C'} colder takes off 0.004."),
     "cells_at_rest": lambda: "It shows the level only after hours of rest and once fresh water has mixed in.",
 
     # Drawdown trials
@@ -140,8 +142,9 @@ SAYINGS: dict[str, Callable[..., str]] = {
                                             "percent does not see lost capacity but at the ends."),
     "from_ah": lambda: "From Ah at the nominal volts; a meter of Wh is surer.",
     "from_ac": lambda: "From the AC side through the inverter's own figures; a meter at the battery is surer.",
-    "tested_cold": lambda temp_c, share: (f"At {temp_c:.0f} °C the bank gives {show_percent(share)} of what it has at "
-                                          "25 °C; the figure is the one at 25 °C."),
+    "tested_cold": lambda temp_c, share: (
+        f"At {show_temperature(temp_c)} the bank gives {show_percent(share)} of what it has at {show_temperature(25)}; "
+        f"the figure is the one at {show_temperature(25)}."),
     "meters_apart": lambda share: f"The two meters are {share * 100:.1f} % apart; half of that is in the doubt.",
     "idle_too_high": lambda: ("With the inverter's idle as it stands in Rig the efficiency would pass 100 %: that idle "
                               "is too high."),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
+from dataclasses import fields, replace
 from datetime import date, datetime
 from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
@@ -13,6 +14,7 @@ from voltaun.core.outlook.plans import AWAY, GUESTS, GeneratorRule, Plan
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import SOURCES
 from voltaun.core.sky.model import STARTUP_SHARES
+from voltaun.words.house_units import customary, fuel_word, in_fuel
 from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power
 
 if TYPE_CHECKING:  # a page that says other things need not load these
@@ -226,9 +228,14 @@ def ruled(outlook: Outlook) -> str:
     if outlook.generator_hours.p90 < HARDLY_H:
         return "It will hardly be needed in these days."
     said = _between(outlook.generator_hours, "h")
-    if outlook.generator_litres and outlook.generator_litres.p90 >= 0.5:
-        said += f" and burn {_between(outlook.generator_litres, 'l')}"
+    burnt = outlook.generator_litres
+    if burnt and burnt.p90 >= 0.5:
+        said += f" and burn {_between(burnt, 'l') if not customary() else _gallons(burnt)}"
     return f"It would run {said} in these days."
+
+
+def _gallons(burnt: Range) -> str:
+    return _between(replace(burnt, **{of.name: in_fuel(getattr(burnt, of.name)) for of in fields(burnt)}), "gallons")
 
 
 def by_rule(rule: GeneratorRule) -> str:
@@ -238,7 +245,8 @@ def by_rule(rule: GeneratorRule) -> str:
     if (rule.from_hour, rule.to_hour) != (0, 24):
         said += f", between {show_clock(rule.from_hour)} and {show_clock(rule.to_hour)}"
     if rule.litres is not None:
-        said += f", on at most {rule.litres:.1f} litres" if rule.litres else ", but has no litres left"
+        said += (f", on at most {in_fuel(rule.litres):.1f} {fuel_word()}" if rule.litres else
+                 f", but has no {fuel_word()} left")
     return said
 
 
@@ -246,7 +254,8 @@ def fuel_left(noted: GeneratorRule, now: GeneratorRule) -> str:
     """What is left of the litres of a rule, in a sentence; nothing while the log shows nothing burnt."""
     if noted.litres is None or now.litres is None or noted.litres - now.litres < 0.05:
         return ""
-    return f"By the log {now.litres:.1f} of the {noted.litres:g} litres are left."
+    noted_as = in_fuel(noted.litres)
+    return f"By the log {in_fuel(now.litres):.1f} of the {round(noted_as, 1):g} {fuel_word()} are left."
 
 
 HARDLY_H = 0.25

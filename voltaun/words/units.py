@@ -6,10 +6,10 @@ def show_energy(wh: float | None) -> str:
     if wh is None:
         return "—"
     if abs(wh) < 995:
-        return f"{_plain(wh, 0)} Wh"
+        return f"{show_number(wh, 0)} Wh"
     if abs(wh) < 9995:
-        return f"{_plain(wh / 1000, 2)} kWh"
-    return f"{_plain(wh / 1000, 1)} kWh" if abs(wh) < 999_500 else f"{_plain(wh / 1000, 0)} kWh"
+        return f"{show_number(wh / 1000, 2)} kWh"
+    return f"{show_number(wh / 1000, 1)} kWh" if abs(wh) < 999_500 else f"{show_number(wh / 1000, 0)} kWh"
 
 
 def show_counter(wh: float) -> str:
@@ -22,12 +22,12 @@ def show_power(w: float | None) -> str:
     """A power for people: `60 W`, `1.45 kW`; an em dash when not known."""
     if w is None:
         return "—"
-    return f"{_plain(w, 0)} W" if abs(w) < 9995 else f"{_plain(w / 1000, 1)} kW"
+    return f"{show_number(w, 0)} W" if abs(w) < 9995 else f"{show_number(w / 1000, 1)} kW"
 
 
 def show_percent(fraction: float | None) -> str:
     """A fraction as percent: `74 %`."""
-    return "—" if fraction is None else f"{_plain(fraction * 100, 0)} %"
+    return "—" if fraction is None else f"{show_number(fraction * 100, 0)} %"
 
 
 def show_duration(hours: float | None) -> str:
@@ -50,7 +50,7 @@ def show_clock(hour: float) -> str:
     return f"{whole if whole == 24 else whole % 24}:{minutes:02d}"
 
 
-def _plain(value: float, digits: int) -> str:
+def show_number(value: float, digits: int = 0) -> str:
     """A number with a real minus sign and thin spaces between thousands."""
     text = f"{value:,.{digits}f}".replace(",", "\u202f")
     if text.strip("-0.") == "":

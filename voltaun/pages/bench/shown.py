@@ -17,6 +17,7 @@ from voltaun.core.rig.figures import figures
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.clear_sky import RigSun
 from voltaun.pages.figures import bench as pictures
+from voltaun.words.house_units import show_temperature
 from voltaun.words.reasons import say
 from voltaun.words.sentences import begin, figure_words
 from voltaun.words.units import show_duration, show_energy, show_percent, show_power
@@ -127,7 +128,7 @@ def _meter(found: Metered, run: Run, rig: Rig) -> tuple[str, str, list[tuple[str
         if found.idle_wh > WORTH_A_SWITCH * found.daily_wh:
             advice = f"Switched off between uses it takes about {show_energy(found.idle_wh)} less a day."
     if found.ambient_c is not None:
-        rows.append(("Air", f"{found.ambient_c:.0f} °C"))
+        rows.append(("Air", show_temperature(found.ambient_c)))
     return f"{run.subject} takes {show_energy(found.daily_wh)} a day, {_give_or_take(found.sd)}.", advice, rows
 
 

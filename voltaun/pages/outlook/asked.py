@@ -15,6 +15,7 @@ from voltaun.core.units import QuantityError, clock_hour, parse
 from voltaun.database.asking import AHEAD
 from voltaun.database.plans import KeptPlan
 from voltaun.pages.days import day_from, shown
+from voltaun.words import house_units
 from voltaun.words import sentences as words
 from voltaun.words.units import show_clock, show_power
 
@@ -249,6 +250,8 @@ def rule_from(form: MultiDict[str, str]) -> tuple[GeneratorRule | None, list[str
             faults.append(words.refusal(error))
     if faults:
         return None, faults
+    if values["litres"] is not None:
+        values["litres"] = house_units.from_fuel(values["litres"])
     try:
         return GeneratorRule(**values), []
     except ValueError as error:

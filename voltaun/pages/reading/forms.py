@@ -27,6 +27,7 @@ from voltaun.pages.fields import (
     RunField,
     TemperatureField,
 )
+from voltaun.words import house_units
 from voltaun.words.readings import EVENT_WORDS
 
 _RUN = {of: source for source in SOURCE_TABLE if source.hours for of in (source.wh, source.hours)}
@@ -100,6 +101,8 @@ class ReadingForm(PlacedForm):
             number = of.kind in NUMBERS
             # A station's packs are typed apart, with spaces that a number pad lacks.
             pad = "" if not number else "text" if of.kind == "fraction" and self._rig.bank.pack_wh else "decimal"
+            if of.kind == "temperature":
+                hint = f"{house_units.in_degrees(float(of.hint)):.0f}"
             called = of.kind if of.kind == "temperature" else self._label(of).partition(",")[0]
             found.append(Box(self[name], called, self._label(of), hint, pad))
         return found
@@ -109,7 +112,8 @@ class ReadingForm(PlacedForm):
         if source:
             parts = self._rig.parts(source.name)
             return f"{parts[0].name if parts else source.name.capitalize()}, h"
-        return f"{of.label} {self._rig.use_side.upper()}" if of.name == "use_wh" else of.label
+        label = of.label.replace("°C", house_units.degree())
+        return f"{label} {self._rig.use_side.upper()}" if of.name == "use_wh" else label
 
     def validate(self, extra_validators: Any = None) -> bool:
         if not super().validate(extra_validators):

@@ -12,6 +12,7 @@ from voltaun.core.units import KINDS, QuantityError, parse
 from voltaun.core.written import facing, leaning
 from voltaun.pages.days import day_from
 from voltaun.pages.fields import DegreesField, QuantityField, TypedField
+from voltaun.words import house_units
 
 
 class ShadeField(TypedField):
@@ -126,6 +127,52 @@ class FigureField(QuantityField):
         return self.legal.expected
 
 
+class FuelField(FigureField):
+    """Fuel in the unit of the house, or with `inverse` something for each of it."""
+
+    def __init__(self, label: str, path: str, inverse: bool = False, **options: Any) -> None:
+        super().__init__(label.replace("Litre", house_units.fuel_word(one=True).capitalize()), path, "number",
+                         **options)
+        self._each = house_units.in_fuel(1.0) if inverse else house_units.from_fuel(1.0)
+
+    def read(self, text: str) -> float:
+        value = float(f"{parse(text, 'number') * self._each:.5g}")
+        if not self.legal.low <= value <= self.legal.high:
+            raise QuantityError(repr(text), self.expected(), "0.7")
+        return value
+
+    def show(self, value: Any) -> str:
+        if value is None:
+            return ""
+        shown = (f"{value / self._each:.{digits}g}" for digits in range(3, 9))  # as few as bring the figure back
+        return next((text for text in shown if float(f"{float(text) * self._each:.5g}") == value),
+                    f"{value / self._each:.10g}")
+
+    def expected(self) -> str:
+        """What is legal, in the unit of the house."""
+        return f"{self.legal.low / self._each:.3g} to {self.legal.high / self._each:.3g}"
+
+
+class HeightField(FigureField):
+    """A height above the sea in the unit of the house: m, or feet."""
+
+    def __init__(self, label: str, path: str, **options: Any) -> None:
+        super().__init__(label.replace(", m", f", {house_units.length_unit()}"), path, "number", **options)
+
+    def read(self, text: str) -> float:
+        if not house_units.customary():
+            return super().read(text)
+        value = round(house_units.from_length(parse(text, "number")), 1)
+        if not self.legal.low <= value <= self.legal.high:
+            raise QuantityError(repr(text), f"{house_units.in_length(self.legal.low):.0f} to "
+                                            f"{house_units.in_length(self.legal.high):.0f} ft", "1000")
+        return value
+
+    def show(self, value: Any) -> str:
+        return super().show(value) if value is None or not house_units.customary() else (
+            f"{house_units.in_length(value):.0f}")
+
+
 class PlacedFigure(DegreesField, FigureField):
     """A latitude or longitude of the rig."""
 
@@ -149,7 +196,7 @@ class LeaningField(FigureField):
 class PlaceForm(Form):
     latitude = PlacedFigure("Latitude, °", "place.latitude", "number")
     longitude = PlacedFigure("Longitude, °", "place.longitude", "number")
-    elevation_m = FigureField("Height above the sea, m", "place.elevation_m", "number")
+    elevation_m = HeightField("Height above the sea, m", "place.elevation_m")
     timezone = StringField("Time zone")
 
 
@@ -209,8 +256,8 @@ class EngineForm(ChargerForm):
 
 class GeneratorForm(ChargerForm):
     continuous_w = FigureField("Gives for long, W", "generators.continuous_w", "power")
-    fuel_l_per_hour = FigureField("Litres an hour", "generators.fuel_l_per_hour", "number")
-    fuel_price = FigureField("Litre costs", "generators.fuel_price", "number")
+    fuel_l_per_hour = FuelField("Litres an hour", "generators.fuel_l_per_hour")
+    fuel_price = FuelField("Litre costs", "generators.fuel_price", inverse=True)
 
 
 class MainsForm(ChargerForm):
@@ -222,7 +269,7 @@ class StayForm(Form):
     from_day = DayField("From")
     latitude = PlacedFigure("Latitude, °", "places.latitude", "number")
     longitude = PlacedFigure("Longitude, °", "places.longitude", "number")
-    elevation_m = FigureField("Height, m", "places.elevation_m", "number")
+    elevation_m = HeightField("Height, m", "places.elevation_m")
     shade_factor = FigureField("Shade factor", "places.shade_factor", "number")
 
 

@@ -7,7 +7,7 @@ from flask import abort, current_app, flash, g, make_response, redirect, render_
 from flask.typing import ResponseReturnValue
 
 from voltaun.core.rig.fields import RigFaults
-from voltaun.database import clearsky, rigs
+from voltaun.database import clearsky, rigs, settings
 from voltaun.database.connection import transaction
 from voltaun.pages import context, frame
 from voltaun.pages.security import own_path
@@ -85,6 +85,13 @@ def ground() -> ResponseReturnValue:
     if wanted in frame.GROUNDS:
         answer.set_cookie("ground", wanted, max_age=10 * 365 * 86400, samesite="Lax", httponly=True)
     return answer
+
+
+def units() -> ResponseReturnValue:
+    """Set the units of the house, for all of its devices, and go back."""
+    with transaction(context.writer()) as db:
+        settings.put(db, "units", frame.CUSTOMARY if request.form.get("units") == frame.CUSTOMARY else "")
+    return redirect(own_path(request.form.get("back", "/")), 303)
 
 
 def bring_archive() -> ResponseReturnValue:

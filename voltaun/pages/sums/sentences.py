@@ -18,6 +18,7 @@ from voltaun.core.rig.parts import Bank
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing import sums
 from voltaun.core.units import QuantityError, parse
+from voltaun.words import house_units
 from voltaun.words.cautions import FUMES, HYDROGEN
 from voltaun.words.units import show_duration, show_energy, show_percent, show_power
 
@@ -88,9 +89,6 @@ def _value(blank: Blank, typed: str, volts: float | None) -> float | str:
     return parse(typed, blank.kind, volts=volts, low=0, high=blank.high, unit=blank.unit)
 
 
-FOOT_M = 0.3048
-
-
 def _measure(kind: str, typed: str) -> float:
     """A length in m (`4 m`, `13 ft`) or a cross-section in mm² (`2.5 mm²`, `10 AWG`)."""
     expected, example = (("a length", "4 m or 13 ft") if kind == "length" else
@@ -103,7 +101,9 @@ def _measure(kind: str, typed: str) -> float:
     number = float(found[2].replace(",", "."))
     if unit == "awg":
         return sums.awg_mm2(number)
-    return number * (FOOT_M if kind == "length" and unit and unit != "m" else 1.0)
+    if kind == "length":
+        return house_units.from_length(number) if not unit else number * (1.0 if unit == "m" else house_units.FOOT_M)
+    return number
 
 
 def sentences(rig: Rig, level: float | None, month: int, sun_wh: float | None = None) -> list[Sentence]:
@@ -163,7 +163,7 @@ def sentences(rig: Rig, level: float | None, month: int, sun_wh: float | None = 
         Sentence("yearly", (Blank("kwh", "energy", "250 kWh", "A year, kWh", unit="kWh"), " a year on a label is"),
                  lambda v: _yearly(rig, v), ("rig.leaf/parts#loads", "Add it to your loads: Rig")),
         Sentence("drop", (Blank("amps", "current", "15 A", "Amps"), " through ",
-                          Blank("length", "length", "4 m", "Length"), " of cable of ",
+                          Blank("length", "length", _four_metres(), "Length"), " of cable of ",
                           Blank("area", "area", "2.5 mm²", "Cross-section"), " loses, of ",
                           Blank("volts", "voltage", f"{volts:g} V", "Volts")),
                  _drop, caution="Wire and fuse sizes: local codes and licensed people decide."),
@@ -173,7 +173,7 @@ def sentences(rig: Rig, level: float | None, month: int, sun_wh: float | None = 
             f"{rig.generators[0].name}, from ",
             Blank("soc", "percent", soc if level is not None and level < FUEL_GOAL else floor, "Level"), " to ",
             Blank("goal", "percent", f"{FUEL_GOAL * 100:.0f} %", "Goal"), ", takes"), lambda v: _fuel(rig, v),
-            ("rig.leaf/parts#generators", "Its litres and their price: Rig"), FUMES))
+            ("rig.leaf/parts#generators", f"Its {house_units.fuel_word()} and their price: Rig"), FUMES))
     if not rig.chemistry.lithium:
         made.append(Sentence("volts", (Blank("volts", "voltage", f"{volts * 1.04:.1f} V", "Volts"),
                                        " at rest, with no charge and no load for hours, is about"),
@@ -182,9 +182,15 @@ def sentences(rig: Rig, level: float | None, month: int, sun_wh: float | None = 
         made.append(Sentence("gravity", (
             "A weakest cell of ", Blank("low", "number", "1.225", "Weakest cell", 1.4), " and a strongest of ",
             Blank("high", "number", "1.235", "Strongest cell", 1.4), " by the hydrometer, the acid at ",
-            Blank("temp", "number", "25", "Acid, °C", 60), " °C, is about"),
+            Blank("temp", "number", f"{house_units.in_degrees(25):.0f}", f"Acid, {house_units.degree()}",
+                  house_units.in_degrees(60)),
+            f" {house_units.degree()}, is about"),
             lambda v: _gravity(bank, v), caution=HYDROGEN))
     return made
+
+
+def _four_metres() -> str:
+    return f"{house_units.in_length(4):.0f} {house_units.length_unit()}"
 
 
 def _first_charger(rig: Rig) -> float:
@@ -267,8 +273,9 @@ def _full(rig: Rig, v: dict[str, Any]) -> list[str]:
 def _fuel(rig: Rig, v: dict[str, Any]) -> list[str]:
     took = sums.fuel(rig, rig.generators[0], v["soc"], v["goal"])
     cost = f", {took.cost_per_kwh:.2f} a kWh" if took.cost_per_kwh is not None else ""
-    return [f"{show_duration(took.hours)} and {took.litres:.1f} litres",
-            f"a litre puts {show_energy(took.wh_per_litre)} into the bank{cost}; the last tenth is dear"]
+    put = show_energy(house_units.from_fuel(took.wh_per_litre))
+    return [f"{show_duration(took.hours)} and {house_units.in_fuel(took.litres):.1f} {house_units.fuel_word()}",
+            f"a {house_units.fuel_word(one=True)} puts {put} into the bank{cost}; the last tenth is dear"]
 
 
 def _at_rest(bank: Bank, v: dict[str, Any]) -> list[str]:
@@ -276,7 +283,7 @@ def _at_rest(bank: Bank, v: dict[str, Any]) -> list[str]:
 
 
 def _gravity(bank: Bank, v: dict[str, Any]) -> list[str]:
-    found = soc_from_gravity(bank, (v["low"], v["high"]), v["temp"])
+    found = soc_from_gravity(bank, (v["low"], v["high"]), house_units.from_degrees(v["temp"]))
     apart = ["the cells are far apart: equalise, or one is going"] if found.uneven else []
     return [show_percent(found.soc), "by the weakest cell, rested", *apart]
 
