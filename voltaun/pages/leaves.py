@@ -6,7 +6,8 @@ LEAVES = {
     "outlook": (("", "Ahead"), ("days", "Day by day"), ("plans", "Plans"), ("worst", "The worst again"),
                 ("record", "Past outlooks"), ("basis", "What it rests on")),
     "additions": (("", "The answer"), ("question", "The question"), ("prices", "Price list"), ("weather", "Weather"),
-                  ("without", "Without buying"), ("options", "All options"), ("worksheet", "The worksheet")),
+                  ("without", "Without buying"), ("beside", "Before buying"), ("options", "All options"),
+                  ("worksheet", "The worksheet")),
     "rig": (("", "The drawing"), ("parts", "Parts"), ("places", "Places and weather"),
             ("figures", "The figures")),
 }

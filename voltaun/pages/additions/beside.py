@@ -99,7 +99,7 @@ def _render(form: CandidateForm, status: int = 200, faults: Sequence[str] = ()) 
     compared = [compare(rig, of, learned, sun_wh) for _, of in listed]
     return render_template("additions/beside.html", form=form, faults=faults, compared=compared,
                            numbers=[n for n, _ in listed], short=_short(compared), say=say, told=told,
-                           estimate=ESTIMATE), status
+                           estimate=ESTIMATE, leaf="beside"), status
 
 
 def _short(compared: list[Compared]) -> list[Any]:
