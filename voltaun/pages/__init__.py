@@ -42,8 +42,12 @@ def create_app(database: Path | str, house: door.House | None = None) -> Flask:
     security.install(app)  # first of all: from where it may be asked
     door.install(app, house or door.House())  # and by whom
     app.before_request(_allow_large_samples)  # before the mark is looked for, which reads the form
-    marked = CSRFProtect(app)
-    app.before_request(lambda: None if request.endpoint in door.GIVEN else marked.protect())
+    marks = CSRFProtect(app)
+
+    def see_the_mark() -> None:
+        if request.endpoint not in door.GIVEN and app.config["WTF_CSRF_ENABLED"]:  # a token needs none
+            marks.protect()
+    app.before_request(see_the_mark)
     frame.install(app)
     addresses.register(app)
     errors.register(app, MAX_UPLOAD // 2 ** 20)
