@@ -39,8 +39,8 @@ def address_fault(address: str, also_in_the_house: bool = False) -> str | None:
         legal = False
     if legal:
         return None
-    where = "on this machine or in the house's own network" if also_in_the_house else "on this machine"
-    return f"Found {address!r}, expected an address {where} such as http://127.0.0.1:8151; Voltaun asks nobody else."
+    where = "on this machine or in the house" if also_in_the_house else "on this machine"
+    return f"Found {address!r}, expected an address {where}, such as http://127.0.0.1:8151. Voltaun asks nobody else."
 
 
 def _in_a_house(host: str) -> bool:
