@@ -106,6 +106,11 @@ class Serving(unittest.TestCase):
         self.assertEqual((read["Service"]["User"], shlex.split(read["Service"]["ReadWritePaths"])),
                          ("ana", [str(folder)]))
         self.assertIn("found no passphrase", voltaun("service", "--house", "--db", folder / "a.db", check=2).stderr)
+        self.assertIn("expected both", voltaun("service", "--tls", "--db", folder / "a.db", check=2).stderr)
+        with house.opened(folder / "a.db", create=True) as file:
+            house.set_passphrase(file, house.OWNER, "scrypt:kept")
+        self.assertRegex(voltaun("service", "--house", "--tls", "--db", folder / "a.db", check=0).stdout,
+                         r"ExecStart=.* --house --tls\n")
         if shutil.which("systemd-analyze"):
             (self.folder / "voltaun.service").write_text(unit.replace("User=ana\n", ""))
             told = subprocess.run(["systemd-analyze", "verify", self.folder / "voltaun.service"], text=True,

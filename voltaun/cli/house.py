@@ -110,10 +110,11 @@ WantedBy=multi-user.target
 @click.command(short_help="Print a systemd unit that runs it from the machine's start on")
 @db_option
 @click.option("--house", is_flag=True, help="Listen to the house's network too; set the passphrase first.")
+@click.option("--tls", is_flag=True, help="With --house: encrypted, by an authority of the house.")
 @click.option("--port", default=8140, show_default=True, type=click.IntRange(1, 65535),
               help="The number that its address ends in.")
 @click.option("--user", help="The user it runs as; without it you.")
-def service(db: Path | None, house: bool, port: int, user: str | None) -> None:
+def service(db: Path | None, house: bool, tls: bool, port: int, user: str | None) -> None:
     """Print a systemd unit that runs it from the machine's start on (docs/cabin.md has the steps)."""
     import getpass
     import shlex
@@ -124,6 +125,8 @@ def service(db: Path | None, house: bool, port: int, user: str | None) -> None:
         with kept.opened(path) as file:
             if file is None or not kept.passphrase(file, kept.OWNER):
                 raise Refused("--house: found no passphrase, expected one first: voltaun passphrase")
-        command.append("--house")
+        command += ["--house", *(["--tls"] if tls else [])]
+    elif tls:
+        raise Refused("--tls: found it without --house, expected both")
     click.echo(UNIT.format(user=user or getpass.getuser(), folder=shlex.quote(str(path.parent)),
                            command=shlex.join(command).replace("%", "%%")), nl=False)
