@@ -2,10 +2,12 @@
 
 import re
 from dataclasses import replace
+from datetime import timedelta
 
 from tests.pages.test_house import OUT, HouseCase
 from tests.support import NOW, csrf, readings
-from voltaun.database import house, rigs, samples
+from voltaun.core.bench.round import Round, Slot
+from voltaun.database import bench, house, rigs, samples
 from voltaun.database.connection import transaction
 from voltaun.pages.door import GIVEN, mark_of
 
@@ -66,6 +68,12 @@ class Given(HouseCase):
         self.assertIn(f"calendar.ics?key={token}", page)
         answer = self.device.get(f"/1/calendar.ics?key={token}", base_url=OUT)
         self.assertIn("BEGIN:VCALENDAR", answer.text)
+        self.assertNotIn("BEGIN:VEVENT", answer.text)
+        with transaction(self.db):
+            slot = Slot("Kettle", "AC 1", NOW + timedelta(days=1), NOW + timedelta(days=2))
+            bench.keep_round(self.db, 1, Round(NOW, 1, 0, (slot,)))
+        answer = self.device.get(f"/1/calendar.ics?key={token}", base_url=OUT)
+        self.assertIn("SUMMARY:Meter AC 1: Kettle", answer.text)
         look, _ = self.token("look")
         self.assertEqual(self.device.get(f"/1/today.json?key={look}", base_url=OUT).status_code, 401)
 

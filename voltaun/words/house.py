@@ -9,7 +9,7 @@ WRONG_CODE = "That code is not open: each is good once, and for ten minutes."
 MAY = {"look": "A display", "calendar": "A calendar", "samples": "A monitor", "readings": "A device that reads"}
 """What a token is for, by what it may."""
 
-DOES = {"look": "reads Today, the outlook and the plan", "calendar": "reads the plan",
+DOES = {"look": "reads Today, the outlook and the plan", "calendar": "reads the plan and the measuring round",
         "samples": "brings samples", "readings": "brings readings"}
 
 

@@ -2,12 +2,12 @@
 
 from typing import Any
 
-from flask import g, jsonify, request
+from flask import Response, g, jsonify, request
 from flask.typing import ResponseReturnValue
 
 from voltaun.core.dayplan.plan import DayPlan
 from voltaun.core.outlook.outlook import Outlook
-from voltaun.database import readings
+from voltaun.database import bench, readings
 from voltaun.formats import FileFaults
 from voltaun.formats.answers import outlook_answer
 from voltaun.formats.log_csv import read_log
@@ -16,7 +16,6 @@ from voltaun.intake.bringing import log_grounds
 from voltaun.intake.logs import Unsure, bring_log
 from voltaun.intake.monitor import take_pushed
 from voltaun.pages import context
-from voltaun.pages.today.plan import calendar as plan_as_calendar
 from voltaun.words import advising, planning
 from voltaun.words import sentences as words
 
@@ -51,8 +50,12 @@ def _told(answer: Any) -> ResponseReturnValue:
 
 
 def calendar() -> ResponseReturnValue:
-    """The plan of the day, to be subscribed to."""
-    return plan_as_calendar()
+    """What is to be done, to be subscribed to: the plan of the day and the measuring round."""
+    from voltaun.formats.calendar import write_all
+    made, measuring = context.look().plan, bench.measuring_round(context.db(), g.kept.id)
+    text = write_all(context.rig(), made.placing.placed if made and made.placing else (),
+                     measuring.slots if measuring else (), g.now)
+    return Response(text, content_type="text/calendar; charset=utf-8")
 
 
 def bring_samples() -> ResponseReturnValue:
