@@ -34,7 +34,8 @@ def lacking(python: str, tags: tuple[str, ...]) -> list[str]:
         done = subprocess.run([*asked, *(part for tag in tags for part in ("--platform", tag))], text=True,
                               capture_output=True, check=False)
         if done.returncode:
-            return [line for line in done.stderr.splitlines() if line.startswith("ERROR")]
+            return [line.partition(" (from versions")[0] for line in done.stderr.splitlines()
+                    if line.startswith("ERROR")]
         taken = [each["metadata"] for each in json.loads(report.read_text(encoding="utf-8"))["install"]]
     there = {"python_version": python, "python_full_version": f"{python}.0", "extra": "",
              "sys_platform": "win32" if "win" in tags[0][:3] else "darwin" if "mac" in tags[0] else "linux"}
