@@ -132,6 +132,30 @@ class Phone(unittest.TestCase):
         self.assertEqual(self.page.evaluate("JSON.parse(localStorage.getItem('voltaun-waiting')).map(of => of.file)"),
                          ["another"])
 
+    def test_what_is_changed_while_it_is_sent_is_not_lost(self):
+        self.come_in()
+        self.page.goto("/away")
+        held = []
+        self.window.route("**/1/away", lambda route: held.append(route))
+        self.type("61", at="2026-11-24 10:00")
+        self.page.wait_for_timeout(500)
+        self.assertEqual(len(held), 1)
+        self.page.get_by_role("button", name="Change").click()
+        held[0].continue_()
+        self.page.locator("#away-kept li").wait_for()
+        self.window.unroute("**/1/away")
+        self.type("58")
+        self.page.locator("#away-kept li").nth(1).wait_for()
+        self.assertEqual(self.levels(), [61, 58])
+        self.window.route("**/away/mark", lambda route: route.abort())
+        self.type("57", at="2026-11-24 12:00")
+        self.page.get_by_role("button", name="Change").click()
+        self.page.reload()  # left half-way it waits as it was
+        self.window.unroute("**/away/mark")
+        self.page.get_by_role("button", name="Send it now").click()
+        self.page.locator("#away-kept li").wait_for()
+        self.assertEqual(self.levels(), [61, 58, 57])
+
     def test_a_hundred_cuts_lose_none_and_double_none(self):
         self.come_in()
         rng, cuts = random.Random(26), [0]

@@ -93,6 +93,11 @@ class Serving(unittest.TestCase):
             self.assertTrue(passphrases.opens("candle orchard canvas sauna", [house.passphrase(file, house.OWNER)])[0])
         self.assertEqual(asked("", "--remove").exit_code, 2)
         self.assertEqual(voltaun("passphrase", "--db", self.folder / "none.db").returncode, 2)
+        self.assertFalse((self.folder / "none.db").exists())
+        done = CliRunner().invoke(main, ["passphrase", "--db", str(self.folder / "new" / "a.db")],
+                                  input="lantern plum river stove\n")  # a machine without a screen, before it has a log
+        self.assertEqual(done.exit_code, 0, done.output)
+        self.assertTrue((self.folder / "new" / "a.db").exists())
 
     def test_the_unit_runs_this_python_on_this_file_and_may_write_its_folder_only(self):
         (folder := self.folder / "with space").mkdir()

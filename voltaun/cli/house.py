@@ -22,10 +22,9 @@ def passphrase(look_only: bool, remove: bool, db: Path | None) -> None:
     who = LOOK_ONLY if look_only else OWNER
     if remove and not look_only:
         raise Refused("--remove: found it alone, expected --look-only with it: there is always one of the owner's")
-    path = db_path(db)
-    if not path.exists():
-        raise Refused(f"{path}: found nothing there, expected a Voltaun database")
-    _keep(path, who, None if remove else _typed())
+    path, typed = db_path(db), None if remove else _typed()
+    made_if_missing(path)  # so that a machine without a screen can be opened to the house before it has a log
+    _keep(path, who, typed)
     click.echo("No guests are let in any more." if remove else
                f"The passphrase is kept{' for guests' if look_only else ''}; devices come in by it from now on.")
 

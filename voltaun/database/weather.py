@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import date
+from typing import Any
 
 import numpy as np
 
@@ -78,16 +79,22 @@ def on_planes(connection: sqlite3.Connection, files: Sequence[KeptWeather],
 
 def complete(connection: sqlite3.Connection, files: Sequence[KeptWeather], arrays: Sequence[SolarArray]) -> bool:
     """Whether nothing is missing of what `on_planes` is asked for."""
-    return all(_kept(connection, of, *angles) is not None for of in files for angles in _angles(arrays))
+    return all((row := _row(connection, "length(w_per_m2)", of, *angles)) is not None
+               and row[0] == 4 * len(of.weather.ghi) for of in files for angles in _angles(arrays))
 
 
 def _angles(arrays: Sequence[SolarArray]) -> list[tuple[float, float]]:
     return sorted({(float(array.tilt_deg), float(array.azimuth_deg)) for array in arrays})
 
 
+def _row(connection: sqlite3.Connection, what: str, of: KeptWeather, tilt: float, azimuth: float) -> Any:
+    return connection.execute(f"""SELECT {what} FROM weather_plane WHERE weather_id = ? AND tilt_deg = ?
+                                  AND azimuth_deg = ? AND made_by = ?""",
+                              (of.id, tilt, azimuth, made_by(sky))).fetchone()
+
+
 def _kept(connection: sqlite3.Connection, of: KeptWeather, tilt: float, azimuth: float) -> np.ndarray | None:
-    row = connection.execute("""SELECT w_per_m2 FROM weather_plane WHERE weather_id = ? AND tilt_deg = ?
-                                AND azimuth_deg = ? AND made_by = ?""", (of.id, tilt, azimuth, made_by(sky))).fetchone()
+    row = _row(connection, "w_per_m2", of, tilt, azimuth)
     if row is None or len(row["w_per_m2"]) != 4 * len(of.weather.ghi):
         return None
     return np.frombuffer(row["w_per_m2"], dtype="<f4")

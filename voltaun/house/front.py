@@ -110,13 +110,12 @@ class Front(threading.Thread):
             taken.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
             encrypted = await asyncio.wait_for(self._begins_with(taken), FIRST_BYTE_S) == HANDSHAKE
             reader, writer = await self._streams(taken, encrypted)
-        except (OSError, TimeoutError, ssl.SSLError, ConnectionError):
+        except OSError:
             taken.close()
             return
         except asyncio.CancelledError:
             taken.close()
             raise
-        passed_on = None
         try:
             up_reader, passed_on = await asyncio.open_connection("127.0.0.1", self._upstream)
             port = passed_on.get_extra_info("sockname")[1]
@@ -140,7 +139,7 @@ class Front(threading.Thread):
             pass
         finally:
             writer.close()
-            with contextlib.suppress(OSError, ssl.SSLError, TimeoutError):
+            with contextlib.suppress(OSError):
                 await asyncio.wait_for(writer.wait_closed(), 2.0)
 
     async def _begins_with(self, taken: socket.socket) -> int:
@@ -168,7 +167,7 @@ class Front(threading.Thread):
 
 async def _pump(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
     """Pass on what comes, no faster than it is taken."""
-    with contextlib.suppress(OSError, ssl.SSLError):
+    with contextlib.suppress(OSError):
         while piece := await reader.read(PIECE):
             writer.write(piece)
             await writer.drain()

@@ -80,7 +80,8 @@ def _unbroken(text: str) -> str:
 
 
 def _use_units() -> None:
-    house_units.use(settings.get(db(), "units") == CUSTOMARY)
+    if request.endpoint != "static":  # which asks no file, and stands when that is damaged
+        house_units.use(settings.get(db(), "units") == CUSTOMARY)
 
 
 CUSTOMARY = "customary"

@@ -40,7 +40,7 @@ async function send() {
     if (strange) return;
     const { mark, file } = await asked.json();
     if (file !== FILE) return;
-    for (const one of waiting().filter((of) => !of.held)) await sendOne(one, mark);
+    for (const one of waiting().filter((of) => !of.held && !of.changing)) await sendOne(one, mark);
   } catch {
     reached = false;
   } finally {
@@ -59,10 +59,13 @@ async function sendOne(one, mark) {
     return;
   }
   const told = await answer.json();
+  const now = waiting().find((of) => of.mark === one.mark); // it may have been removed or changed while it was on its way
+  const again = now && now.typedAgain !== one.typedAgain;
   if (told.state === "kept") {
     drop(one.mark);
+    if (again) put({ ...now, mark: crypto.randomUUID() }); // what was typed since is one of its own
     kept.push([...new Set([line(one), ...told.words])].join(" "));
-  } else put({ ...one, held: true, words: told.words, asks: told.state === "asked" ? told.sure : "" });
+  } else if (now && !again) put({ ...now, held: true, words: told.words, asks: told.state === "asked" ? told.sure : "" });
 }
 
 function line(one) {
@@ -150,6 +153,7 @@ function fill(one) {
       else field.value = value;
     }
   }
+  put({ ...one, changing: true });
   form.dataset.mark = one.mark;
   form.dataset.typed = one.typed;
   form.querySelector("input")?.focus();
@@ -165,7 +169,9 @@ function take(form) {
   if (!fault.hidden) return;
   if (!fields.some(([name]) => name === "at")) fields.unshift(["at", "now"]);
   const labels = Object.fromEntries([...form.querySelectorAll("label[for]")].map((of) => [of.htmlFor.slice(prefix.length), of.textContent.trim()]));
-  const one = { mark: form.dataset.mark || crypto.randomUUID(), file: FILE, rig, called: form.dataset.called, fields, labels,
+  const before = form.dataset.mark;
+  const stands = waiting().some((of) => of.mark === before); // else it was kept meanwhile
+  const one = { mark: stands ? before : crypto.randomUUID(), typedAgain: before ? Date.now() : 0, file: FILE, rig, called: form.dataset.called, fields, labels,
     base: form.dataset.base, typed: form.dataset.typed || new Date().toISOString() };
   try {
     put(one);
@@ -181,6 +187,7 @@ function take(form) {
 }
 
 if (FILE) {
+  for (const one of waiting().filter((of) => of.changing)) put({ ...one, changing: false }); // left half-way: as it was
   document.addEventListener("submit", (event) => {
     if (!event.target.matches("form[data-rig]")) return;
     event.preventDefault();
