@@ -146,6 +146,19 @@ class WithoutDatabase(Commands):
         brought = [each["brought_wh"]["mean"] for each in got]
         self.assertEqual((brought[:3], brought[5]), ([0.0] * 3, 320.0 * 183))
 
+    def test_additions_on_two_planes_at_once(self):
+        prices = "name,kind,size,price\nLarge,panel,400,250\nSmall,panel,200,60\n"
+        own = self.file("t.rig.json", write_rig(rig()))
+        got = self.answer("additions", "--rig-file", own, "--log", self.long_log(), "--panels", 2,
+                          "--strings", 0, "--years", 3, "--prices", self.file("t.csv", prices),
+                          "--panel", "Large", "--measure", "tilt:Roof degrees=70 months=6", "--second-panel", "Small",
+                          "--second-plane", "80/0")["simulation"]["choices"]
+        two = [each for each in got if each["second_panels_added"]]
+        self.assertEqual({each["measures"][0] for each in two}, {"second-spot"})
+        self.assertEqual([(each["panels_added"], each["second_panels_added"], each["price"]) for each in two],
+                         [(0, 1, 60.0), (1, 1, 310.0), (0, 2, 120.0)])
+        self.assertTrue(all(each["second_panels_added"] == 0 for each in got if not each["measures"]))
+
     def test_outlook_same_seed_same_bytes(self):
         given = ("outlook", "--rig-file", self.file("c.rig.json", write_rig(rig())), "--log", self.long_log(), "--json")
         first, again = voltaun(*given, "--seed", 3, check=0).stdout, voltaun(*given, "--seed", 3, check=0).stdout
@@ -242,6 +255,9 @@ class WithoutDatabase(Commands):
                 (("additions", "--rig-file", good, "--log", self.long_log(), "--own-plane", "steep"), "such as 60/0"),
                 (("additions", "--rig-file", good, "--log", self.long_log(), "--own-plane", "95/0"), "such as 60/0"),
                 (("additions", "--rig-file", good, "--log", self.long_log(), "--panel", "None such"), "--panel"),
+                (("additions", "--rig-file", good, "--log", self.long_log(), "--second-plane", "Barn"), "or an array"),
+                (("additions", "--rig-file", good, "--log", self.long_log(), "--prices", self.file("p.csv", PRICES),
+                  "--second-panel", "Panel"), "without --second-plane"),
                 (("serve", "--host", "0.0.0.0"), "--house opens it")):
             with self.subTest(words):
                 done = voltaun(*arguments)

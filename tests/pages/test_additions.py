@@ -1,5 +1,6 @@
 """Additions as it is seen: the answer, the field, what is asked, the price list, the weather of the place."""
 
+import csv
 import io
 import re
 import time
@@ -202,13 +203,43 @@ class Measures(AdditionsCase):
         self.assertEqual(self.post(HERE, given | {"plane": "own", "own_plane": "steep"}).status_code, 422)
         self.post(HERE, given | {"plane": "own", "own_plane": "60/0", "panel": "Large"})
         offer = asked.kept(self.db, 1).offer(self.rig)
-        self.assertEqual((offer.aims.own.tilt_deg, offer.aims.own.azimuth_deg, offer.panel), (60, 0, "Large"))
+        own = offer.aims.first.own
+        self.assertEqual((own.tilt_deg, own.azimuth_deg, offer.panel), (60, 0, "Large"))
         page = self.show("?at=1-0")
         self.shows("need a controller of their own", page)
         self.hides("was not run", page)  # one like those of the array is looked at there too
         self.shows("need a controller of their own", self.show("?at=0-0+1+%C3%97+Roof+panel"))
         self.post(HERE, given)
         self.hides("controller of their own", self.show("?at=1-0"))
+
+    def test_panels_of_two_sizes_on_two_planes_at_once(self):
+        self.post(HERE + "/prices", {"prices": PRICES + "Small,panel,200,60,,\n"})
+        given = {"panels": "2", "strings": "0", "second_plane": "own", "second_panel": "Small"}
+        wrong = self.post(HERE, given | {"second_own": "up"})
+        self.shows("A plane of their own: found &#39;up&#39;, expected tilt and azimuth", wrong.text)
+        self.assertIn('value="up"', wrong.text)
+        self.assertIn('<option value="own" selected>a plane of their own', wrong.text)
+        self.post(HERE, given | {"second_own": "80/0"})
+        self.assertRegex(self.show("/question"), r'value="80/0"')
+        page = self.show("?at=1%2B1-0")
+        self.shows("One panel with 1 × Small on the other plane", page)
+        self.shows("On a plane of their own they need a controller of their own.", page)
+        self.shows("One panel with 1 × Small on the other plane", self.show("/options?by=price"))
+        rows = list(csv.DictReader(io.StringIO(self.client.get(HERE + ".csv").text)))
+        both = next(row for row in rows if row["what"] == "one panel with 1 × Small on the other plane")
+        self.assertEqual((both["panels_added"], both["second_panels_added"], both["price"]), ("1", "1", "210.0"))
+        self.post(HERE + "/tried", {"panels": "1", "second": "1", "strings": "0"})
+        self.shows("Tried on: two panels more.", self.client.get("/1/today").text)
+        with self.app.test_request_context(HERE):
+            g.kept, g.now = rigs.get(self.db, 1), NOW
+            try:
+                tried = context.with_tried(self.rig, context.look().recent.known, context.tried_on())["rig"]
+            finally:
+                g.db.close()
+        self.assertEqual([(of.rated_w, of.tilt_deg) for of in tried.arrays], [(1500, 30), (200, 80)])
+        self.post(HERE, {"panels": "2", "strings": "0"})
+        self.hides("other plane", self.show())
+        self.assertEqual(self.post(HERE + "/tried", {"second": "1"}).status_code, 400)
 
 
 class Shown(AdditionsCase):

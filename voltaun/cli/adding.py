@@ -29,7 +29,7 @@ GROUPS = {
                       "bank_temp"),
     "Years of weather": ("simulate", "weather_files", "habits", "years", "seed", "short_days", "all_year"),
     "What may be had": ("panels", "strings", "prices", "price_file", "budget", "weight_kg", "roof_m2", "panel",
-                        "own_plane", "measures")}
+                        "own_plane", "second_panel", "second_plane", "measures")}
 
 
 @click.command(cls=Grouped, groups=GROUPS, short_help="How large a bank and an array the use calls for")
@@ -59,7 +59,11 @@ GROUPS = {
 @click.option("--weight-kg", type=click.FloatRange(0), help="What may be carried more.")
 @click.option("--roof-m2", type=click.FloatRange(0, min_open=True), help="What roof there is for more panels.")
 @click.option("--panel", help="The panel of the price list that is added; without it the rig's own.")
-@click.option("--own-plane", metavar="TILT/AZIMUTH", help="Panels more stand on a plane of their own, such as 60/0.")
+@click.option("--own-plane", metavar="TILT/AZIMUTH", help="Panels more stand on a plane of their own, such as 60/0, "
+              "or on that of an array, by its name.")
+@click.option("--second-plane", metavar="TILT/AZIMUTH", help="Others at the same time on this plane, or on an "
+              "array's; both together are no more panels than may be had.")
+@click.option("--second-panel", help="The panel of the price list that is added there; without it the same.")
 @click.option("--measure", "measures", multiple=True, metavar="MEASURE",
               help="What is done without buying, instead of the usual, such as 'drive:Ute hours=1 every=2'.")
 @click.option("--all-year", is_flag=True, help="It is lived in all year, whatever absences the log shows.")
@@ -138,20 +142,30 @@ def _offer(rig: Rig, given: Any) -> Offer:
     """What may be had, as the options say."""
     from voltaun.core.sizing.choices import Limits, offer_of
     from voltaun.core.sizing.question import plane_from
-    from voltaun.core.sizing.suns import AS_THEY_ARE
+    from voltaun.core.sizing.suns import Aims, Spot
     from voltaun.formats.price_list import read_prices
-    file, panel, plane = given["price_file"], given["panel"], given["own_plane"]
+    file, panel, second_panel = given["price_file"], given["panel"], given["second_panel"]
     products = refusing(read_prices, file.read_bytes(), file=file) if file else ()
-    if panel and panel not in [each.name for each in products if each.kind == "panel"]:
-        raise Refused(f"--panel: found {panel!r}, expected a panel of the price list")
-    try:
-        aims = plane_from(plane) if plane else AS_THEY_ARE
-    except ValueError as error:
-        raise Refused(f"--own-plane: found {plane!r}, expected TILT/AZIMUTH such as 60/0") from error
+    for option, name in (("--panel", panel), ("--second-panel", second_panel)):
+        if name and name not in [each.name for each in products if each.kind == "panel"]:
+            raise Refused(f"{option}: found {name!r}, expected a panel of the price list")
+    if second_panel and not given["second_plane"]:
+        raise Refused("--second-panel: found it without --second-plane, expected both")
+
+    def spot(option: str, name: str) -> Spot | None:
+        plane, names = given[name], [array.name for array in rig.arrays]
+        if plane in names:
+            return Spot(names.index(plane))
+        try:
+            return plane_from(plane) if plane else None
+        except ValueError as error:
+            raise Refused(f"{option}: found {plane!r}, expected TILT/AZIMUTH such as 60/0, or an array of the "
+                          "rig") from error
+    aims = Aims(spot("--own-plane", "own_plane") or Spot(), spot("--second-plane", "second_plane"))
     up_to = {name: given[name] for name in ("panels", "strings") if given[name] is not None}
     return offer_of(rig, [_measure(rig, text) for text in given["measures"]] or None, (), aims, **up_to,
                     products=tuple(products), limits=Limits(given["budget"], given["weight_kg"], given["roof_m2"]),
-                    panel=panel)
+                    panel=panel, second_panel=second_panel)
 
 
 def _measure(rig: Rig, text: str) -> Measure:

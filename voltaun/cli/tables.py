@@ -88,7 +88,7 @@ def _remark(of: Choice, best: bool) -> str:
     """What is to be said of an option beside its figures."""
     if of.ruled_out:
         return "; ".join(map(reasons.say, of.ruled_out))
-    named = " with ".join(filter(None, (" and ".join(of.bought), additions.measures(of))))
+    named = " with ".join(filter(None, (additions.beside_of(of), " and ".join(of.bought), additions.measures(of))))
     return named or ("unbeaten" if best else "")
 
 

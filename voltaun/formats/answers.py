@@ -154,8 +154,9 @@ def _simulation(found: Additions, say: Callable[[Reason], str]) -> dict[str, Any
         recorded = found.recorded[n] if found.recorded else None
         again = found.again[n] if found.again else None
         choices.append({
-            "panels_added": choice.panels, "strings_added": choice.strings,
-            "measures": [*choice.bought, *(of.code for of in choice.measures)], "bought": list(choice.bought),
+            "panels_added": choice.panels, "strings_added": choice.strings, "second_panels_added": choice.second,
+            "measures": [*(["second-spot"] if choice.second else []), *choice.bought,
+                         *(of.code for of in choice.measures)], "bought": list(choice.bought),
             "days_below_everyday_floor": _spread(came.below), "days_unserved": _spread(came.unserved_days),
             "unserved_wh": _spread(came.unserved_wh), "spilt_wh": _spread(came.spilt_wh),
             "generator_hours": _spread(came.generator_h), "generator_litres": _litres(found, choice, came.generator_h),

@@ -250,10 +250,19 @@ def tried_on() -> dict[str, Any] | None:
 
 
 def _can_be_tried(told: Any) -> bool:
+    return (isinstance(told, dict) and isinstance(told.get("strings"), int) and 0 <= told["strings"] <= 40
+            and all(map(_can_be_added, _panels_of(told))))
+
+
+def _panels_of(told: dict[str, Any]) -> list[Any]:
+    """What is tried of panels, at one spot or two."""
+    return [told, told["second"]] if told.get("second") else [told]
+
+
+def _can_be_added(told: Any) -> bool:
     if not isinstance(told, dict):
         return False
-    counts = (told.get("panels"), told.get("strings"), told.get("added_to") or 0)
-    plane, watts = told.get("own_plane"), told.get("panel_w")
+    counts, plane, watts = (told.get("panels"), told.get("added_to") or 0), told.get("own_plane"), told.get("panel_w")
     return (all(isinstance(of, int) and 0 <= of <= 40 for of in counts)
             and (plane is None or isinstance(plane, list) and len(plane) == 2
                  and all(isinstance(of, int | float) for of in plane) and 0 <= plane[0] <= 90 and 0 <= plane[1] <= 360)
@@ -262,11 +271,14 @@ def _can_be_tried(told: Any) -> bool:
 
 def with_tried(rig: Rig, known: Known, told: dict[str, Any]) -> dict[str, Any]:
     """What of the question is otherwise when something more stands there."""
-    from voltaun.core.sizing.suns import Aims, own_plane_of
-    from voltaun.core.sizing.trial import known_with, with_added
-    aims = own_plane_of(*told["own_plane"]) if told.get("own_plane") else Aims(min(told.get("added_to") or 0,
-                                                                                   max(0, len(rig.arrays) - 1)))
-    grown = with_added(rig, told["panels"], told["strings"], told.get("panel_w"), aims)
+    from voltaun.core.sizing.suns import Spot, own_plane_of
+    from voltaun.core.sizing.trial import Added, known_with, with_added
+
+    def spot(of: dict[str, Any]) -> Spot:
+        last = max(0, len(rig.arrays) - 1)
+        return own_plane_of(*of["own_plane"]) if of.get("own_plane") else Spot(min(of.get("added_to") or 0, last))
+    grown = with_added(rig, [Added(of["panels"], of.get("panel_w"), spot(of)) for of in _panels_of(told)],
+                       told["strings"])
     return {"rig": grown, "known": known_with(rig, known, told["strings"]),
             "sun": clearsky.sun_of(tables_db(grown), grown)}
 

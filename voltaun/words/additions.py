@@ -70,8 +70,16 @@ def measures(of: Choice) -> str:
 
 def option(of: Choice, rig: Rig) -> str:
     """What an option adds or does: `two panels and one string`, `Charger with an hour's drive …`, `as it is now`."""
-    told = filter(None, (added(of.panels, of.strings, rig), " and ".join(of.bought), measures(of)))
+    told = filter(None, (added(of.panels, of.strings, rig), beside_of(of), " and ".join(of.bought), measures(of)))
     return " with ".join(told) or "as it is now"
+
+
+def beside_of(of: Choice) -> str:
+    """The panels at the second spot: `3 × Light panel on the other plane`; nothing without any."""
+    if not of.second:
+        return ""
+    plain = f"{number(of.second)} panel{'s' if of.second > 1 else ''}"
+    return f"{f'{of.second} × {of.second_panel}' if of.second_panel else plain} on the other plane"
 
 
 def short_days(of: Spread) -> str:
@@ -124,7 +132,7 @@ def _buying(found: Additions) -> str:
 
 
 def _cost(of: Choice) -> tuple[float, int]:
-    return (float("inf") if of.price is None else of.price, of.panels + of.strings + len(of.bought))
+    return (float("inf") if of.price is None else of.price, of.things)
 
 
 def _without_buying(found: Additions) -> list[str]:
@@ -132,7 +140,7 @@ def _without_buying(found: Additions) -> list[str]:
     helps."""
     def below(n: int) -> Spread:
         return found.outcomes[n].below
-    free = [n for n, of in enumerate(found.choices) if of.measures and not (of.panels or of.strings or of.bought)
+    free = [n for n, of in enumerate(found.choices) if of.measures and not of.things
             and not of.ruled_out and below(n).p50 < below(0).p50 - 0.5]
     if not free:
         return []
@@ -193,7 +201,7 @@ def as_much(found: Additions) -> list[str]:
     """What does as much without buying as what is bought, a sentence for each."""
     told = []
     panels = [(of.panels, came.below.p50) for of, came in zip(found.choices, found.outcomes, strict=True)
-              if not of.measures and not of.strings and not of.bought]
+              if of.of_field and not of.strings]
     for of, came in zip(found.choices, found.outcomes, strict=True):
         if not of.measures or of.bought:
             continue

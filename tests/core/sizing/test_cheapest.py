@@ -5,6 +5,8 @@ import unittest
 from dataclasses import replace
 from itertools import chain, combinations, product
 
+import numpy as np
+
 from tests.core.outlook.test_outlook import log_of
 from tests.support import rig, sun_of
 from voltaun.core.outlook.ask import known
@@ -12,8 +14,10 @@ from voltaun.core.rig.parts import Load
 from voltaun.core.sizing.choices import Limits, Product, all_choices, offer_of
 from voltaun.core.sizing.lanes import Lane
 from voltaun.core.sizing.measures import replacing
+from voltaun.core.sizing.question import additions_ask
 from voltaun.core.sizing.run import run
 from voltaun.core.sizing.simulation import AdditionsAsk, _drawn, simulate_additions
+from voltaun.core.sizing.suns import Aims, Spot, own_plane_of
 
 RIG = rig(loads=(Load("Freezer", 900, "dc"), Load("Fridge", 700, "dc"), Load("Lamp", 200, "dc")))
 UNIT_WH = 4800.0
@@ -50,6 +54,26 @@ class Cheapest(unittest.TestCase):
                 answered += 1
                 self.assertAlmostEqual(best[0], min(enough)[0], places=6, msg=str(n))
         self.assertGreater(answered, 1)
+
+    def test_two_planes_at_once_are_as_run_by_hand(self):
+        log = log_of(90, use_wh=2900)
+        large, small = Product("Large", "panel", 420.0, 300), Product("Small", "panel", 210.0, 90)
+        aims = Aims(Spot(0), own_plane_of(75, 0))
+        offer = offer_of(RIG, (), panels=3, strings=0, products=(large, small), panel="Large", second_panel="Small",
+                         limits=Limits(700.0), aims=aims)
+        ask = additions_ask(RIG, known(RIG, log, sun_of(RIG), log[-1].at), sun_of(RIG), sun_of, (), {}, offer, years=4,
+                            replays=False, most_days=25.0)
+        found = simulate_additions(ask)
+        tried = [(a, b) for a in range(4) for b in range(4) if a + b <= 3 and 300 * a + 90 * b <= 700]
+        lanes = [Lane(420.0 * a, beside_w=210.0 * b) for a, b in tried]
+        days = np.median(run(RIG, _drawn(ask)[2], lanes).below, axis=1)
+        made = {(of.panels, of.second): came.below.p50 for of, came in zip(found.choices, found.outcomes, strict=True)
+                if not of.bought and not of.ruled_out}
+        self.assertEqual(made, dict(zip(tried, days.tolist(), strict=True)))
+        enough = [(300 * a + 90 * b, a + b) for (a, b), short in zip(tried, days, strict=True) if short <= 25]
+        best = found.choices[found.best]
+        self.assertEqual((best.price, best.things), min(enough))
+        self.assertGreater(best.second, 0)
 
     def test_a_load_is_replaced_once(self):
         products, _ = a_list(random.Random(4))

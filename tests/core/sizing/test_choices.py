@@ -24,8 +24,8 @@ from voltaun.core.sizing.lanes import Lane
 from voltaun.core.sizing.lives import battery_years, with_cost_a_year
 from voltaun.core.sizing.measures import Measure, with_inverter
 from voltaun.core.sizing.simulation import _moved_by, outcome_of, simulate_additions
-from voltaun.core.sizing.suns import Aims, own_plane_of
-from voltaun.core.sizing.trial import with_added
+from voltaun.core.sizing.suns import Aims, Spot, own_plane_of
+from voltaun.core.sizing.trial import Added, with_added
 from voltaun.core.sizing.worksheet import Inputs, by_month, worksheet
 from voltaun.words import additions as words
 from voltaun.words.reasons import say
@@ -102,9 +102,34 @@ class Products(unittest.TestCase):
                          [[], ["controller_passes"], ["controller_passes"]])
         self.assertEqual([(of.panels, of.price, of.ruled_out, of.lane.controller_w) for of in with_it],
                          [(n, 400 + 150 * n, (), 3000) for n in range(3)])
-        own = all_choices(OF, self.offer(PANEL, CONTROLLER, aims=own_plane_of(60, 0)))
+        own = all_choices(OF, self.offer(PANEL, CONTROLLER, aims=Aims(own_plane_of(60, 0))))
         self.assertEqual([of.ruled_out for of in own[:3]], [(), (), ()])
         self.assertFalse([of for of in own if of.bought])
+
+    def test_two_sizes_of_panel_on_two_planes_at_once(self):
+        offer = self.offer(PANEL, BIG, CONTROLLER, panels=3, strings=1, second_panel="Panel 440",
+                           aims=Aims(Spot(0), own_plane_of(80, 0)))
+        two = [of for of in all_choices(OF, offer) if of.second]
+        # No more than three in all; 1200 + 600 W would not pass the roof's 1300 W, and 300 do not either.
+        self.assertEqual([(of.panels, of.second, of.strings) for of in two], [(0, n, m) for m in (0, 1)
+                                                                              for n in (1, 2, 3)])
+        wide = replace(OF, arrays=(replace(OF.arrays[0], controller_limit_w=None),))
+        two = {(of.panels, of.second, of.strings): of for of in all_choices(wide, offer) if of.second}
+        self.assertEqual(len(two), 12)
+        of = two[1, 2, 0]
+        self.assertEqual((of.lane.added_w, of.lane.beside_w, of.price, of.things, of.of_field),
+                         (300, 880, 150 + 2 * 260, 3, False))
+        self.assertEqual([(count, each.name) for count, each in of.parts], [(1, "Panel 300"), (2, "Panel 440")])
+        self.assertEqual(words.option(of, wide), "one panel with 2 × Panel 440 on the other plane")
+        self.assertEqual(not_run(wide, offer), [("Controller", "controller")])
+        # Both on one array share its controller: 1200 + 300 + 440 W.
+        held = replace(OF, arrays=(replace(OF.arrays[0], controller_limit_w=1900),))
+        both = all_choices(held, replace(offer, aims=Aims(Spot(0), Spot(0))))
+        self.assertEqual([(of.panels, of.second) for of in both if of.second and not of.strings and not of.bought],
+                         [(0, 1)])
+        bare = [of for of in all_choices(wide, replace(offer, products=())) if of.second]
+        self.assertEqual((bare[1].lane.added_w, bare[1].lane.beside_w), (300, 300))
+        self.assertEqual(words.option(bare[1], wide), "one panel with one panel on the other plane")
 
     def test_a_load_that_takes_less_replaces_the_one_it_is_named_like(self):
         (made,) = [of for of in all_choices(OF, self.offer(FREEZER)) if of.bought]
@@ -220,7 +245,7 @@ class Products(unittest.TestCase):
 
     def test_panels_beside_the_second_array_are_like_its_own(self):
         of = replace(OF, arrays=(*OF.arrays, SolarArray("Wall", 440, 1, 80, 0, controller_limit_w=900)))
-        offer = offer_of(of, panels=2, strings=0, products=(PANEL, BIG), aims=Aims(1))
+        offer = offer_of(of, panels=2, strings=0, products=(PANEL, BIG), aims=Aims(Spot(1)))
         one, two = all_choices(of, offer)[1:3]
         self.assertEqual((one.lane.added_w, one.price, one.ruled_out), (440, 260.0, ()))
         self.assertEqual([why.code for why in two.ruled_out], ["controller_passes"])  # 1320 W on its own 900
@@ -262,9 +287,9 @@ class Found(unittest.TestCase):
         def made(**aims):
             return simulate_additions(ask(GREENSBORO, weathers=[weather("723170TYA.CSV")], panels=2, strings=0, years=4,
                                           replays=False, **aims))
-        same, own = made(), made(aims=own_plane_of(36, 180))
+        same, own = made(), made(aims=Aims(own_plane_of(36, 180)))
         self.assertEqual([of.below.mean for of in same.outcomes], [of.below.mean for of in own.outcomes])
-        flat = made(aims=own_plane_of(0, 180))
+        flat = made(aims=Aims(own_plane_of(0, 180)))
         self.assertGreater(flat.outcomes[2].below.mean, own.outcomes[2].below.mean)
 
     def test_what_moves_the_answer_is_what_the_days_follow(self):
@@ -324,9 +349,12 @@ class Found(unittest.TestCase):
         self.assertTrue(10 <= LevelsAgain(lived.first, low, low).worst(0.2, 5) <= 12)
 
     def test_what_is_tried_on_stands_where_it_was_asked_for(self):
-        own = with_added(OF, 2, 0, 440.0, own_plane_of(60, 0))
+        own = with_added(OF, [Added(2, 440.0, own_plane_of(60, 0))], 0)
         self.assertEqual([(array.rated_w, array.tilt_deg) for array in own.arrays], [(1200, 30), (880, 60)])
-        mixed = with_added(OF, 2, 0, 440.0).arrays[0]
+        both = with_added(OF, [Added(1, 440.0), Added(3, 200.0, own_plane_of(80, 0))], 1)
+        self.assertEqual([array.rated_w for array in both.arrays], [1640, 600])
+        self.assertEqual(both.bank.parallel, OF.bank.parallel + 1)
+        mixed = with_added(OF, [Added(2, 440.0)], 0).arrays[0]
         self.assertEqual((mixed.panels, mixed.rated_w), (6, 2080))
 
 

@@ -7,12 +7,13 @@ import numpy as np
 
 from tests.support import rig
 from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Load, Mains, SolarArray
+from voltaun.core.sizing.banks import through_controllers
 from voltaun.core.sizing.calendar import DAYS, EARLY_DAYS, calendar
 from voltaun.core.sizing.choices import Offer, all_choices, offer_of
 from voltaun.core.sizing.lanes import Lane
 from voltaun.core.sizing.measures import Measure, fits, from_code, replacing, usual_measures, with_measure
 from voltaun.core.sizing.run import run
-from voltaun.core.sizing.suns import AS_THEY_ARE, Aims, arranged, own_plane_of, under_files, under_shares
+from voltaun.core.sizing.suns import AS_THEY_ARE, Aims, Spot, arranged, own_plane_of, under_files, under_shares
 from voltaun.core.sizing.years import Years
 from voltaun.words.additions import measure as told
 
@@ -140,18 +141,18 @@ class Planes(unittest.TestCase):
             def at(self, seconds):
                 return seconds / 3600 * self.wh
         one = replace(self.TWO, arrays=self.TWO.arrays[:1])
-        aims = own_plane_of(60, 0)
+        aims = Aims(own_plane_of(60, 0))
         share = np.array([[0.75], [0.3], [0.0]])
         # 1200 Wh from the roof under a clear sky are 1 of each W; the other plane has 1.5 of it. Clear: all of that;
         # 0.3 of clear sky are two fifths of a bright one, and so is the gain.
         rows = under_shares(one, share, 0.0, Flat(1200.0), aims, Flat(1.5))
         np.testing.assert_allclose(rows[:, :, 0], [[900, 360, 0], [1.125, 0.3 * 1.2, 0]], rtol=1e-6)
         suns = arranged(one, rows, aims, calendar()[:1])
-        self.assertEqual((suns.added_to, suns.sun.shape[0]), (None, 2))
+        self.assertEqual((suns.added_to, suns.sun.shape[0]), ((None,), 2))
         np.testing.assert_allclose(suns.sun[1, :, 0], [1.125, 0.36, 0], rtol=1e-6)
 
     def test_an_array_is_tilted_in_its_months_alone(self):
-        aims = Aims(1, None, ((1, 20.0, (1,)),))
+        aims = Aims(Spot(1), None, ((1, 20.0, (1,)),))
         self.assertEqual([array.tilt_deg for array in aims.others(self.TWO)], [20.0])
         days = calendar()[EARLY_DAYS - 1:EARLY_DAYS + 1]  # the last of December and the first of January
         per_w = under_files(self.TWO, 0.5, days, aims)
@@ -164,13 +165,36 @@ class Planes(unittest.TestCase):
 
     def test_the_controller_of_the_array_that_is_added_to_and_none_on_a_plane_of_their_own(self):
         of = replace(OF, arrays=(replace(OF.arrays[0], controller_limit_w=200.0),))
-        own = replace(years(1500.0, 1400.0), added_to=None)
+        own = replace(years(1500.0, 1400.0), added_to=(None,))
         held, free = (run(of, each, [Lane(), Lane(2000.0), Lane(2000.0, controller_w=5000.0)]).unserved_wh[:, 0]
                       for each in (years(1500.0, 1400.0), own))
         self.assertEqual(held[0], held[1])  # the first array's controller passes 6 × 200 Wh, whatever is added
         self.assertEqual((free[0], held[2] == 0, free[1] == 0), (held[0], True, True))
         station = replace(of, bank=replace(of.bank, solar_input_w=200.0))
         self.assertEqual(run(station, own, [Lane(2000.0)]).unserved_wh[0, 0], held[0])
+
+    def test_two_spots_each_through_their_own_controller(self):
+        sun = np.array([100.0, 300.0, 0.5, 0.25], np.float32)[:, None, None]  # roof, wall, and one W more at each spot
+        of = replace(self.TWO, arrays=tuple(replace(array, controller_limit_w=watts) for array, watts in zip(
+            self.TWO.arrays, (250.0, 350.0), strict=True)))
+        added = np.array([[0, 0], [200, 0], [400, 100], [0, 400]], np.float32)
+        for added_to, passes in (((0, 1), [400, 500, 575, 450]), ((None, 1), [400, 500, 625, 450]),
+                                 ((0, None), [400, 500, 575, 500]), ((1, 1), [400, 450, 450, 450])):
+            made = through_controllers(of, sun, added_to, added)
+            self.assertEqual((made.shape, made[0, :, 0].tolist()), ((1, 4, 1), passes), added_to)
+        self.assertEqual(sun.ravel().tolist(), [100, 300, 0.5, 0.25])
+        # Another controller is the first spot's: the wall's passes 350 Wh as before.
+        self.assertEqual(through_controllers(of, sun, (0, 1), added, 1000.0)[0, :, 0].tolist(), [400, 500, 625, 450])
+
+    def test_each_spot_has_the_sun_of_its_plane(self):
+        aims = Aims(own_plane_of(60, 0), Spot(1), ((1, 20.0, (1,)),))
+        self.assertEqual([array.tilt_deg for array in aims.others(self.TWO)], [60.0, 20.0])
+        rows = np.array([6.0, 2.0, 0.75, 4.0])[:, None, None] * np.ones((4, 24, 1))
+        suns = arranged(self.TWO, rows, aims, calendar()[EARLY_DAYS:EARLY_DAYS + 1])
+        watts = self.TWO.arrays[1].rated_w
+        self.assertEqual((suns.added_to, suns.sun[:, 0, 0].tolist()), ((None, 1), [6, 2, 0.75, np.float32(2 / watts)]))
+        (tilted,) = suns.others
+        self.assertEqual(tilted[:, 0, 0].tolist(), [6, 4, 0.75, np.float32(4 / watts)])
 
     def test_an_offer_brings_what_it_needs(self):
         tilt, bus = Measure("tilt", ("Roof",), degrees=60, months=(6,)), Measure("drive", ("Bus",), hours=1, every=1)

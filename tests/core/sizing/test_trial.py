@@ -11,20 +11,20 @@ from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.rig.bank import charge_limit, effective_energy, rated_energy
 from voltaun.core.rig.parts import Bank
-from voltaun.core.sizing.trial import known_with, with_added
+from voltaun.core.sizing.trial import Added, known_with, with_added
 
 
 class Tried(unittest.TestCase):
     def test_the_bank_and_the_array_grow_by_what_is_printed(self):
         of = rig(bank=replace(rig().bank, tested_energy_wh=9000.0, charge_limit_w=2000.0))
-        more = with_added(of, 2, 1)
+        more = with_added(of, [Added(2)], 1)
         # A string of 12 V × 400 Ah × 2 is 9600 Wh more; the test's 9000 and the maker's 2000 W grow with it.
         self.assertEqual((rated_energy(more.bank), effective_energy(more).wh), (19_200, 18_600))
         self.assertEqual(charge_limit(more), 4000)
         self.assertEqual([array.rated_w for array in more.arrays], [1800])
-        self.assertEqual(with_added(of, 0, 0), of)
+        self.assertEqual(with_added(of, [], 0), of)
         station = rig(bank=Bank(rated_energy_wh=1000, pack_wh=(500.0,)))
-        self.assertEqual(rated_energy(with_added(station, 0, 1).bank), 3000)
+        self.assertEqual(rated_energy(with_added(station, [], 1).bank), 3000)
 
     def test_what_the_log_shows_of_the_bank_grows_with_it(self):
         log = log_of(40)
@@ -40,10 +40,10 @@ class Tried(unittest.TestCase):
         told = known(of, log, sun_of(of), log[-1].at)
         def ahead(tried):
             return outlook(Ask(tried, told, sun_of(tried), log[-1].at, 5, futures=500))
-        plain, more = ahead(of), ahead(with_added(of, 4, 0))
+        plain, more = ahead(of), ahead(with_added(of, [Added(4)], 0))
         # Twice the panels bring twice the sun where the bank has room for it.
         self.assertGreater(more.days[0].dusk_soc.p50, plain.days[0].dusk_soc.p50 + 0.05)
-        larger = ahead(with_added(of, 0, 1))
+        larger = ahead(with_added(of, [], 1))
         self.assertAlmostEqual(larger.present.energy_wh / plain.present.energy_wh, 2.0, delta=0.2)
 
 

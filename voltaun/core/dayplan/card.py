@@ -64,7 +64,7 @@ def chances_by_level(rig: Rig, years: Years, month: int) -> list[float]:
     """The chance of passing the everyday floor within three days of a dusk of that month, by the level at it; never
     more from a higher one."""
     days = [n for n, day in enumerate(calendar()) if day.month == month and 24 * n + DUSK_H + LASTS_H <= len(years.use)]
-    harvest = through_controllers(rig, years.sun, years.added_to, np.zeros((1, 1), np.float32))[:, 0]
+    harvest = through_controllers(rig, years.sun, years.added_to, np.zeros((1, len(years.added_to)), np.float32))[:, 0]
     begins = [24 * n + DUSK_H for n in days]
     sun, use = (np.concatenate([of[begin:begin + LASTS_H] for begin in begins], axis=1) for of in (harvest, years.use))
     energy = np.tile(years.energy * years.energy_wh, len(begins))

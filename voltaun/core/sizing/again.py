@@ -121,9 +121,9 @@ def _logged(rig: Rig, known: Known, sun: RigSun | None, aims: Aims, other_sun: R
     clear = np.diff(sun.total.at(bounds))
     share = _shares(clear, days, known)
     dates = [of.day for of in days]
-    suns = _as_it_stood(arranged(rig, under_shares(rig, share, begin, sun, aims, other_sun), aims, dates), clear,
-                        np.diff(np.sum([array.at(bounds) for array in sun.arrays], axis=0)))
-    came = suns.sun[:-1, :, AS_IT_WAS]
+    suns = arranged(rig, under_shares(rig, share, begin, sun, aims, other_sun), aims, dates)
+    _as_it_stood(rig, suns, clear, np.diff(np.sum([array.at(bounds) for array in sun.arrays], axis=0)))
+    came = suns.sun[:len(rig.arrays), :, AS_IT_WAS]
     by_month = {month: known.lean.shape(rig, month) for month in range(1, 13)}
     shapes = [by_month[day.day.month] for day in days]
     use = np.concatenate([day.use_wh * shape for day, shape in zip(days, shapes, strict=True)])
@@ -146,15 +146,14 @@ def _logged(rig: Rig, known: Known, sun: RigSun | None, aims: Aims, other_sun: R
     return _Logged(years, dates, len({*dates} - {day.day for day in told}), levels[0][1])
 
 
-def _as_it_stood(suns: Suns, clear: np.ndarray, clear_now: np.ndarray) -> Suns:
-    """The arrays of now with what those of the time brought; one W more brings what it would have.
+def _as_it_stood(rig: Rig, suns: Suns, clear: np.ndarray, clear_now: np.ndarray) -> None:
+    """Give the arrays of now what those of the time brought; one W more brings what it would have.
 
     clear, clear_now  clear-sky harvest of each hour of the arrays of the time, and of those of now, Wh
     """
     of_now = np.where(clear_now > 0, clear / np.maximum(clear_now, 1e-9), 0.0)[:, None].astype(np.float32)
     for each in (suns.sun, *suns.others):
-        each[:-1] *= of_now
-    return suns
+        each[:len(rig.arrays)] *= of_now
 
 
 def _at_midnight(read: Sequence[tuple[int, float]]) -> tuple[int, float]:

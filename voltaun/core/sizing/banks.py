@@ -119,13 +119,15 @@ class _Hours:
         self._uses = [(slice(begin, end), _use_with(years.use, lanes[begin]))
                       for begin, end in zip(begins, [*begins[1:], self._adding][:len(begins)], strict=True)]
         # What comes in depends on the panels alone, and not on the strings.
-        added, self._of_added = np.unique([lane.added_w for lane in lanes[:self._adding]], return_inverse=True)
-        self._added = added.astype(np.float32)[:, None]
+        added = [_watts(years, lane) for lane in lanes[:self._adding]]
+        kinds = sorted(set(added))
+        self._of_added = np.array([kinds.index(of) for of in added], dtype=np.intp)
+        self._added = np.array(kinds, np.float32)
         self._brought = np.zeros((years.use.shape[0], len(lanes)), np.float32)
-        suns: dict[tuple[float, float | None, int | None], np.ndarray] = {}
+        suns: dict[tuple[tuple[float, ...], float | None, int | None], np.ndarray] = {}
         self._others: list[tuple[np.ndarray, np.ndarray]] = []  # of each that does more than add: harvest and use
         for row, lane in enumerate(lanes[self._adding:], self._adding):
-            of = (lane.added_w, lane.controller_w, lane.sun)
+            of = (_watts(years, lane), lane.controller_w, lane.sun)
             if of not in suns:
                 suns[of] = _harvest_with(rig, years, lane)
             harvest = suns[of]
@@ -250,31 +252,47 @@ def _use_with(use: np.ndarray, lane: Lane) -> np.ndarray:
     return use
 
 
+def _watts(years: Years, lane: Lane) -> tuple[float, ...]:
+    """The W more of an option at each of the years' spots."""
+    return (lane.added_w, lane.beside_w)[:len(years.added_to)]
+
+
 def _harvest_with(rig: Rig, years: Years, lane: Lane) -> np.ndarray:
     """What the arrays bring in each hour and year with an option, Wh, (hours, years)."""
     sun = years.sun if lane.sun is None else years.other_suns[lane.sun]
-    added = np.array([[lane.added_w]], np.float32)
+    added = np.array([_watts(years, lane)], np.float32)
     return through_controllers(rig, sun, years.added_to, added, lane.controller_w)[:, 0]
 
 
-def through_controllers(rig: Rig, sun: np.ndarray, added_to: int | None, added: np.ndarray,
-             controller_w: float | None = None) -> np.ndarray:
+def through_controllers(rig: Rig, sun: np.ndarray, added_to: Sequence[int | None], added: np.ndarray,
+                        controller_w: float | None = None) -> np.ndarray:
     """What passes the controllers, Wh, (hours, additions, years).
 
-    sun    of each array, and of one W more, (arrays + 1, hours, years); added  W more, (additions, 1)
-    added_to, controller_w  the array whose controller they share, and what that passes instead
+    sun    of each array, and of one W more at each spot, (arrays + spots, hours, years)
+    added_to  of each spot the array whose controller it shares; added  W more, (additions, spots)
+    controller_w  what the controller of the first spot's array passes instead
     """
-    harvest = added * sun[-1][:, None]
-    for n, array in sorted(enumerate(rig.arrays), key=lambda of: of[0] != added_to):  # what is shared is held first
-        limit = controller_limit(rig, array)
-        if n == added_to:
-            harvest += sun[n][:, None]
-            limit = controller_w or limit
-            if limit is not None:
-                np.minimum(harvest, limit, out=harvest)
+    count = len(rig.arrays)
+    more = [added[:, spot, None] * sun[count + spot][:, None] for spot in range(len(added_to))]
+    whole = more[0] if added_to[0] is None else None
+    for n, array in sorted(enumerate(rig.arrays), key=lambda of: of[0] not in added_to):  # those added to come first
+        limit = controller_w if n == added_to[0] and controller_w else controller_limit(rig, array)
+        comes = sun[n][:, None]
+        for spot, to in enumerate(added_to):
+            if to == n:
+                more[spot] += comes
+                comes = more[spot]
+        if limit is not None:
+            comes = np.minimum(comes, limit, out=comes if n in added_to else None)
+        if whole is None:
+            whole = comes
         else:
-            harvest += (sun[n] if limit is None else np.minimum(sun[n], limit))[:, None]
-    return np.asarray(harvest if rig.bank.solar_input_w is None else np.minimum(harvest, rig.bank.solar_input_w))
+            whole += comes
+    assert whole is not None  # the first spot is on an array or on a plane of its own
+    for spot, to in enumerate(added_to):
+        if spot and to is None:
+            whole += more[spot]
+    return np.asarray(whole if rig.bank.solar_input_w is None else np.minimum(whole, rig.bank.solar_input_w))
 
 
 class _Tally:

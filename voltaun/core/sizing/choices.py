@@ -26,7 +26,7 @@ from voltaun.core.sizing.measures import (
     with_inverter,
     with_measure,
 )
-from voltaun.core.sizing.suns import AS_THEY_ARE, Aims
+from voltaun.core.sizing.suns import AS_THEY_ARE, Aims, Spot
 
 PRODUCTS = ("panel", "battery", "charger", "controller", "generator", "inverter", "load")
 """Kinds of products on a price list."""
@@ -90,6 +90,7 @@ class Offer:
     """What may be had: up to so many panels and strings more, products, measures, and within what limits.
 
     panel     the name of the panel that is added; None for the rig's own
+    second_panel  the name of the one that is added at the second spot of `aims`; None for the same
     together  measures that are done in any case, beside all that is looked at
     aims      where panels are, and may come to
     """
@@ -99,6 +100,7 @@ class Offer:
     products: tuple[Product, ...] = ()
     limits: Limits = Limits()
     panel: str | None = None
+    second_panel: str | None = None
     measures: tuple[Measure, ...] = ()
     together: tuple[Measure, ...] = ()
     aims: Aims = AS_THEY_ARE
@@ -122,6 +124,7 @@ class Choice:
     ruled_out why it cannot be had, none when it can
     generator that is bought and run by its rule
     parts     what is bought, each product with how many; cost_a_year  by how long they last (see `lives`)
+    second    panels at the second spot; second_panel  what each is, by its name ("" without a list)
     """
 
     panels: int
@@ -137,6 +140,18 @@ class Choice:
     generator: Generator | None = None
     parts: tuple[tuple[int, Product], ...] = ()
     cost_a_year: float | None = None
+    second: int = 0
+    second_panel: str = ""
+
+    @property
+    def of_field(self) -> bool:
+        """Whether it is a crossing of the field: the field's panels and strings more, and nothing else."""
+        return not (self.bought or self.measures or self.second)
+
+    @property
+    def things(self) -> int:
+        """How many things are bought."""
+        return self.panels + self.second + self.strings + len(self.bought)
 
 
 def all_choices(rig: Rig, offer: Offer) -> list[Choice]:
@@ -156,8 +171,8 @@ MOST_REPLACED = 3
 
 
 def _combined(rig: Rig, offer: Offer, base: Lane) -> list[Choice]:
-    """Loads that take less together with panels and strings, and panels of the other kinds: all that lies within the
-    limits, for nobody tries the rest."""
+    """Loads that take less together with panels and strings, panels of the other kinds, and panels at both spots at
+    once, as many in all as panels may be: all that lies within the limits, for nobody tries the rest."""
     takers = [(product, load) for product in offer.products
               if product.kind == "load" and (load := replaced_by(rig, product))]
     sets = [chosen for count in range(1, MOST_REPLACED + 1) for chosen in combinations(takers, count)
@@ -179,6 +194,12 @@ def _combined(rig: Rig, offer: Offer, base: Lane) -> list[Choice]:
             choice = _bought(rig, offer, lane, more, rows, others, kind)
             if not choice.ruled_out:
                 found.append(choice)
+    two = [] if offer.aims.second is None or not rig.arrays else [
+        (more, second) for second in range(1, offer.panels + 1) for more in range(offer.panels - second + 1)]
+    for (others, lane), rows, (more, second) in product_of(lanes, range(offer.strings + 1), two):
+        choice = _bought(rig, offer, lane, more, rows, others, second=second)
+        if not choice.ruled_out:
+            found.append(choice)
     return found
 
 
@@ -190,7 +211,7 @@ def _of_list(rig: Rig, offer: Offer, base: Lane) -> list[Choice]:
     """What the other products of the list do: a controller that passes more, a charger, a load that takes less."""
     found = []
     for product in offer.products:
-        if product.kind == "controller" and _holds(rig, offer) is not None:
+        if product.kind == "controller" and _holds(rig, offer.aims.first) is not None:
             lane = replace(base, controller_w=product.size)
             found += [_bought(rig, offer, lane, more, 0, (product,)) for more in range(offer.panels + 1)]
         elif product.kind == "load" and (load := replaced_by(rig, product)):
@@ -255,12 +276,12 @@ def _second_banks(rig: Rig, offer: Offer, base: Lane) -> list[Choice]:
     return [choice for choice in made if not choice.ruled_out or not choice.panels]
 
 
-def _holds(rig: Rig, offer: Offer) -> float | None:
+def _holds(rig: Rig, spot: Spot) -> float | None:
     """What the controller of the array that panels are added to passes, W; None without a limit, or with one of their
     own."""
-    if offer.aims.own is not None or offer.aims.added_to is None or not rig.arrays:
+    if spot.added_to is None or not rig.arrays:
         return None
-    return controller_limit(rig, rig.arrays[offer.aims.added_to])
+    return controller_limit(rig, rig.arrays[spot.added_to])
 
 
 def replaced_by(rig: Rig, product: Product) -> Load | None:
@@ -295,20 +316,20 @@ def not_run(rig: Rig, offer: Offer) -> list[tuple[str, str]]:
     def is_run(of: Product) -> bool:
         if of.kind == "panel":
             fits = rig.arrays and offer.panels and not _bought(rig, offer, Lane(), 1, 0, (), of).ruled_out
-            return of == panel_of(rig, offer) or bool(fits)
+            return of in (panel_of(rig, offer), second_panel_of(rig, offer)) or bool(fits)
         if of.kind == "battery":
             return offer.strings > 0
         if of.kind in ("generator", "inverter"):
             return True
         if of.kind == "load":
             return replaced_by(rig, of) is not None
-        return bool(_charged_by(rig, offer, of)) if of.kind == "charger" else _holds(rig, offer) is not None
+        return bool(_charged_by(rig, offer, of)) if of.kind == "charger" else _holds(rig, offer.aims.first) is not None
     return [(of.name, of.kind) for of in offer.products if not is_run(of)]
 
 
 def _beside(rig: Rig, offer: Offer) -> SolarArray:
     """The array that panels more are put beside, or that those on a plane of their own are like."""
-    return rig.arrays[offer.aims.added_to or 0]
+    return rig.arrays[offer.aims.first.added_to or 0]
 
 
 def panel_of(rig: Rig, offer: Offer) -> Product | None:
@@ -319,6 +340,12 @@ def panel_of(rig: Rig, offer: Offer) -> Product | None:
     return next(iter(asked + own + panels), None)
 
 
+def second_panel_of(rig: Rig, offer: Offer) -> Product | None:
+    """The panel that is added at the second spot: the one asked for, else the same; None without a list."""
+    asked = (each for each in offer.products if each.kind == "panel" and each.name == offer.second_panel)
+    return next(asked, panel_of(rig, offer))
+
+
 def battery_of(rig: Rig, products: Sequence[Product]) -> Product | None:
     """The battery on the list that is the bank's own unit (or a station's), None without one."""
     unit = rated_energy(rig.bank) / rig.bank.parallel / (1 if rig.bank.is_station else rig.bank.series)
@@ -326,20 +353,23 @@ def battery_of(rig: Rig, products: Sequence[Product]) -> Product | None:
 
 
 def _bought(rig: Rig, offer: Offer, base: Lane, panels: int, strings: int, others: tuple[Product, ...],
-            kind: Product | None = None) -> Choice:
-    """What is bought; kind  of the panels, where they are not those of the field, which then are listed by name."""
+            kind: Product | None = None, second: int = 0) -> Choice:
+    """What is bought; kind  of the panels, where they are not those of the field, which then are listed by name;
+    second  panels at the second spot."""
     own, battery = panel_of(rig, offer), battery_of(rig, offer.products)
-    panel = kind or own
-    panel_w = panel.size if panel else _beside(rig, offer).panel_w if rig.arrays else 0.0
+    panel, other = kind or own, second_panel_of(rig, offer) if second else None
+    usual_w = _beside(rig, offer).panel_w if rig.arrays else 0.0
     units = strings * (1 if rig.bank.is_station else rig.bank.series)
-    bought = [(panels, panel), (units, battery), *((1, each) for each in others)]
-    price, weight, roof = _sum(bought, "price"), _sum(bought, "weight_kg"), _sum(bought[:1], "area_m2")
-    lane = replace(base, added_w=panels * panel_w, strings=strings)
+    bought = [(panels, panel), (second, other), (units, battery), *((1, each) for each in others)]
+    price, weight, roof = _sum(bought, "price"), _sum(bought, "weight_kg"), _sum(bought[:2], "area_m2")
+    lane = replace(base, added_w=panels * (panel.size if panel else usual_w),
+                   beside_w=second * (other.size if other else usual_w), strings=strings)
     out = [*_over(offer.limits, price, weight, roof), *_beyond(rig, offer, lane)]
     named = [f"{panels} × {panel.name}"] if panel and panel != own and panels else []
     listed = [f"{count} × {name}" if count > 1 else name for name, count in Counter(of.name for of in others).items()]
     return Choice(0 if named else panels, strings, lane, (), price, weight, roof, tuple(out), (*named, *listed),
-                  parts=tuple((count, of) for count, of in bought if count and of is not None))
+                  parts=tuple((count, of) for count, of in bought if count and of is not None),
+                  second=second, second_panel=other.name if other else "")
 
 
 def _sum(bought: Sequence[tuple[int, Product | None]], name: str) -> float | None:
@@ -369,15 +399,16 @@ def _over(limits: Limits, price: float | None, weight: float | None, roof: float
 def _beyond(rig: Rig, offer: Offer, lane: Lane) -> list[Reason]:
     """What the rig's own parts rule out of more panels."""
     found: list[Reason] = []
-    if not lane.added_w or not rig.arrays:
+    if not (lane.added_w or lane.beside_w) or not rig.arrays:
         return found
-    whole = sum(array.rated_w for array in rig.arrays) + lane.added_w
-    holds = _holds(rig, offer)
-    if holds is not None:
-        first = _beside(rig, offer).rated_w + lane.added_w
-        passes = lane.controller_w or holds
-        if first > passes:
-            found.append(reason("controller_passes", value=first, most=passes))
+    whole = sum(array.rated_w for array in rig.arrays) + lane.added_w + lane.beside_w
+    for n, array in enumerate(rig.arrays):
+        more = sum(watts for spot, watts in zip(offer.aims.spots, (lane.added_w, lane.beside_w), strict=False)
+                   if spot.added_to == n)
+        holds = controller_limit(rig, array)
+        passes = lane.controller_w if lane.controller_w and n == offer.aims.first.added_to else holds
+        if more and holds is not None and passes is not None and array.rated_w + more > passes:
+            found.append(reason("controller_passes", value=array.rated_w + more, most=passes))
     if rig.bank.solar_input_w is not None and whole > rig.bank.solar_input_w:
         found.append(reason("input_takes", value=whole, most=rig.bank.solar_input_w))
     takes = charge_limit(rig) * float(more_takes(rig, lane.strings * string_energy(rig) + lane.second_wh))

@@ -11,10 +11,11 @@ def unbeaten(choices: Sequence[Choice], days: Sequence[float]) -> list[bool]:
     days  below the everyday floor in a usual year. Without prices panels and strings each count. What is ruled out
     beats nothing and is not among them, nor is what takes fuel, whose price is not known.
     """
-    priced = all(of.price is not None for of in choices if not of.measures and not of.bought)
+    priced = all(of.price is not None for of in choices if of.of_field)
 
     def costs(of: Choice) -> tuple[float, ...]:
-        return (of.price or 0.0,) if priced else (float(of.panels), float(of.strings), float(len(of.bought)))
+        return (of.price or 0.0,) if priced else (
+            float(of.panels + of.second), float(of.strings), float(len(of.bought)))
 
     def beats(one: int, other: int) -> bool:
         a, b = costs(choices[one]), costs(choices[other])
@@ -35,6 +36,6 @@ def answer(choices: Sequence[Choice], days: Sequence[float], hard: Sequence[floa
     def cost(n: int) -> tuple[float, ...]:
         of = choices[n]
         price = of.price if of.price is not None else float("inf")
-        return (bool(of.measures), price, of.panels + of.strings + len(of.bought), hard[n], days[n], of.lane.added_w)
+        return (bool(of.measures), price, of.things, hard[n], days[n], of.lane.added_w + of.lane.beside_w)
     able = [n for n, of in enumerate(choices) if not of.ruled_out and days[n] <= most_days]
     return min(able, key=cost, default=None)

@@ -11,7 +11,8 @@ import numpy as np
 class Lane:
     """One option as the run sees it; arrays hold each hour of a weather year.
 
-    added_w       W more on the plane that the years have as their last; strings  more of the bank's own strings
+    added_w       W more at the first of the years' spots; strings  more of the bank's own
+    beside_w      W more at the second spot
     second_wh     what a second bank, of another kind, holds beside it as printed, Wh
     more_wh       what it changes of the use (below 0 saves), Wh; use_share  what part of the use there is
     saved_low     (level, Wh in each hour): saved only while the level is below that fraction
@@ -23,6 +24,7 @@ class Lane:
 
     added_w: float = 0.0
     strings: int = 0
+    beside_w: float = 0.0
     second_wh: float = 0.0
     more_wh: np.ndarray | None = None
     use_share: np.ndarray | None = None
@@ -52,7 +54,7 @@ class Lane:
     @property
     def changes(self) -> bool:
         """Whether it is anything but the rig as it stands."""
-        return not self.only_adds or self.added_w > 0 or self.strings > 0
+        return not self.only_adds or self.added_w > 0 or self.beside_w > 0 or self.strings > 0
 
     @property
     def by_level(self) -> bool:

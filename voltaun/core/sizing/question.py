@@ -9,7 +9,7 @@ from voltaun.core.rig.parts import SolarArray
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.choices import Offer
 from voltaun.core.sizing.simulation import AdditionsAsk
-from voltaun.core.sizing.suns import AS_THEY_ARE, Aims, own_plane_of
+from voltaun.core.sizing.suns import AS_THEY_ARE, Spot, own_plane_of
 from voltaun.core.sky.clear_sky import RigSun
 from voltaun.core.sky.weather import Weather
 
@@ -24,7 +24,7 @@ def habit_from(text: str) -> tuple[float, float, float]:
     return bright, mixed, dark
 
 
-def plane_from(text: str) -> Aims:
+def plane_from(text: str) -> Spot:
     """`60/0`, tilt and azimuth in degrees, as a plane of its own for panels more. Raises ValueError."""
     tilt, _, azimuth = text.replace("°", "").replace(",", ".").partition("/")
     return own_plane_of(float(tilt), float(azimuth))

@@ -13,37 +13,57 @@ from voltaun.core.sky.model import STARTUP_SHARES
 
 
 @dataclass(frozen=True)
-class Aims:
-    """The planes that panels are on or may come to.
+class Spot:
+    """Where panels more come to.
 
-    added_to  the array on whose plane and controller panels more are put; None for a plane of their own
+    added_to  the array on whose plane and controller; None for a plane of their own
     own       that plane: one panel of one W on it
-    tilted    (array, tilt °, months) of arrays that may be tilted otherwise
     """
 
     added_to: int | None = 0
     own: SolarArray | None = None
+
+
+@dataclass(frozen=True)
+class Aims:
+    """The planes that panels are on or may come to.
+
+    first     where panels more come to
+    second    where those of another kind come to at the same time; None where nowhere else
+    tilted    (array, tilt °, months) of arrays that may be tilted otherwise
+    """
+
+    first: Spot = Spot()
+    second: Spot | None = None
     tilted: tuple[tuple[int, float, tuple[int, ...]], ...] = ()
 
+    @property
+    def spots(self) -> tuple[Spot, ...]:
+        """Where panels come to: one spot, or two."""
+        return (self.first,) if self.second is None else (self.first, self.second)
+
+    @property
+    def _own(self) -> tuple[SolarArray, ...]:
+        return tuple(of.own for of in self.spots if of.own is not None)
+
     def others(self, rig: Rig) -> tuple[SolarArray, ...]:
-        """Those on which no array of the rig lies, each as an array: the own one first."""
-        own = (self.own,) if self.own is not None else ()
-        return (*own, *(replace(rig.arrays[n], tilt_deg=tilt, aimed_per_day=0) for n, tilt, _ in self.tilted))
+        """Those on which no array of the rig lies, each as an array: the spots' own ones first."""
+        tilted = (replace(rig.arrays[n], tilt_deg=tilt, aimed_per_day=0) for n, tilt, _ in self.tilted)
+        return (*self._own, *tilted)
 
     def beside(self, rig: Rig) -> list[tuple[int, float]]:
         """Of each of the others the array that it is told from, and what part of it that array is."""
-        own = [(0, 1 / rig.arrays[0].rated_w)] if self.own is not None else []
-        return [*own, *((n, 1.0) for n, _, _ in self.tilted)]
+        return [*((0, 1 / rig.arrays[0].rated_w) for _ in self._own), *((n, 1.0) for n, _, _ in self.tilted)]
 
 
 AS_THEY_ARE = Aims()
 
 
-def own_plane_of(tilt_deg: float, azimuth_deg: float) -> Aims:
-    """Panels more on a plane of their own, degrees. Raises ValueError."""
+def own_plane_of(tilt_deg: float, azimuth_deg: float) -> Spot:
+    """A plane of their own for panels more, degrees. Raises ValueError."""
     if not 0 <= tilt_deg <= 90 or not 0 <= azimuth_deg <= 360:
         raise ValueError(f"found a plane of {tilt_deg:g}° towards {azimuth_deg:g}°, expected 0 to 90 and 0 to 360")
-    return Aims(None, SolarArray("Panels more", 1.0, 1, tilt_deg, azimuth_deg))
+    return Spot(None, SolarArray("Panels more", 1.0, 1, tilt_deg, azimuth_deg))
 
 
 @dataclass(frozen=True)
@@ -51,7 +71,7 @@ class Suns:
     """What the sun leaves, as `years.Years` has it: on the planes as they are, and with an array tilted otherwise."""
 
     sun: np.ndarray
-    added_to: int | None
+    added_to: tuple[int | None, ...]
     others: tuple[np.ndarray, ...] = ()
 
 
@@ -86,14 +106,17 @@ def arranged(rig: Rig, rows: np.ndarray, aims: Aims, days: Sequence[date]) -> Su
     """Rows of the arrays and of the other planes as `Years` has them: what the sun is, and what it else may be."""
     count = len(rig.arrays)
     if not count:
-        return Suns(np.zeros((1, *rows.shape[1:]), np.float32), None)
-    own = rows[count] if aims.own is not None else rows[aims.added_to or 0] / rig.arrays[aims.added_to or 0].rated_w
-    sun = np.concatenate((rows[:count], own[None])).astype(np.float32)
+        return Suns(np.zeros((1, *rows.shape[1:]), np.float32), (None,))
+    planes = iter(rows[count:])
+    more = [next(planes) if of.own is not None else rows[of.added_to or 0] / rig.arrays[of.added_to or 0].rated_w
+            for of in aims.spots]
+    sun = np.concatenate((rows[:count], more)).astype(np.float32)
     found = []
-    for (n, _, months), row in zip(aims.tilted, rows[count + (aims.own is not None):], strict=True):
+    for (n, _, months), row in zip(aims.tilted, planes, strict=True):
         other, then = sun.copy(), np.repeat([day.month in months for day in days], 24)
         other[n, then] = row[then]
-        if aims.own is None and n == aims.added_to:
-            other[-1, then] = row[then] / rig.arrays[n].rated_w
+        for spot, of in enumerate(aims.spots, count):
+            if of.own is None and n == of.added_to:
+                other[spot, then] = row[then] / rig.arrays[n].rated_w
         found.append(other)
-    return Suns(sun, aims.added_to, tuple(found))
+    return Suns(sun, tuple(of.added_to for of in aims.spots), tuple(found))

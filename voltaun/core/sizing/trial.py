@@ -1,19 +1,28 @@
 """An option tried on: the rig as if it stood there, for an outlook from today's level."""
 
+from collections.abc import Sequence
 from dataclasses import replace
+from typing import NamedTuple
 
 from voltaun.core.learned.capacity_fit import Estimate
 from voltaun.core.outlook.ask import Known
 from voltaun.core.rig.parts import SolarArray
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.banks import string_energy
-from voltaun.core.sizing.suns import AS_THEY_ARE, Aims
+from voltaun.core.sizing.suns import Spot
 
 
-def with_added(rig: Rig, panels: int, strings: int, panel_w: float | None = None, aims: Aims = AS_THEY_ARE) -> Rig:
-    """The rig with so many panels more where they come to, and strings (packs) more of the bank's own.
+class Added(NamedTuple):
+    """So many panels more, W of one (None for one like those of the array there), and where they come to."""
 
-    panel_w  of one of them, W; None for one like those of that array
+    panels: int
+    panel_w: float | None = None
+    spot: Spot = Spot()
+
+
+def with_added(rig: Rig, added: Sequence[Added], strings: int) -> Rig:
+    """The rig with panels more, and strings (packs) more of the bank's own.
+
     What a test or the log says of the bank grows by what the new ones hold as printed.
     """
     bank, more_wh = rig.bank, strings * string_energy(rig)
@@ -25,18 +34,19 @@ def with_added(rig: Rig, panels: int, strings: int, panel_w: float | None = None
                    logged_energy_wh=None if bank.logged_energy_wh is None else bank.logged_energy_wh + more_wh,
                    charge_limit_w=None if bank.charge_limit_w is None else bank.charge_limit_w * grown)
     arrays = rig.arrays
-    if arrays and panels:
-        arrays = _grown(arrays, panels, panel_w, aims)
+    for of in added if arrays else ():
+        arrays = _grown(arrays, of) if of.panels else arrays
     return replace(rig, bank=bank, arrays=arrays)
 
 
-def _grown(arrays: tuple[SolarArray, ...], panels: int, panel_w: float | None, aims: Aims) -> tuple[SolarArray, ...]:
-    n = aims.added_to or 0
+def _grown(arrays: tuple[SolarArray, ...], added: Added) -> tuple[SolarArray, ...]:
+    n = added.spot.added_to or 0
     of = arrays[n]
-    if aims.own is not None:
-        return (*arrays, replace(aims.own, panels=panels, panel_w=panel_w or of.panel_w))
+    panel_w = added.panel_w or of.panel_w
+    if added.spot.own is not None:
+        return (*arrays, replace(added.spot.own, panels=added.panels, panel_w=panel_w))
     # Those of another W share the plane and the controller: the array is told by its mean panel.
-    rated, count = of.rated_w + panels * (panel_w or of.panel_w), of.panels + panels
+    rated, count = of.rated_w + added.panels * panel_w, of.panels + added.panels
     return (*arrays[:n], replace(of, panels=count, panel_w=rated / count), *arrays[n + 1:])
 
 

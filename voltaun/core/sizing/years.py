@@ -69,12 +69,13 @@ _FLAT = Kind(points=(0.1, 0.3, 0.5, 0.7, 0.9), weights=(0.8,) * 5, forget_days=3
 class Years:
     """Weather years side by side, hours from midnight to midnight of the place's standard time.
 
-    sun      of each array of the rig as it stands, and last of one W more: Wh, shape (arrays + 1, hours, years)
+    sun      of each array of the rig as it stands, and then of one W more at each spot: Wh, shape
+             (arrays + spots, hours, years)
     use      Wh in each hour with what draws unseen, (hours, years)
     energy   factor on the bank's energy in each year, (years,); energy_wh  what it stands for today
     guesses  seasons of which nothing is known
     sources  what the years were made from: log, habit, file
-    added_to  the array on whose plane and controller the one W more stands; None on a plane of its own
+    added_to  of each spot the array on whose plane and controller it is; None for a plane of its own
     other_suns  as `sun`, with something of the arrays otherwise
     draws    what was drawn for each year of what nobody knows, by its name, (years,)
     """
@@ -85,7 +86,7 @@ class Years:
     energy_wh: float
     guesses: tuple[str, ...]
     sources: tuple[str, ...]
-    added_to: int | None = 0
+    added_to: tuple[int | None, ...] = (0,)
     other_suns: tuple[np.ndarray, ...] = ()
     draws: Mapping[str, np.ndarray] = field(default_factory=dict)
 

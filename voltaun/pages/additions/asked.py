@@ -12,7 +12,7 @@ from voltaun.core.sizing import MOST_PANELS, MOST_STRINGS
 from voltaun.core.sizing.choices import Limits, Offer, Product, offer_of
 from voltaun.core.sizing.measures import LEGAL, NEEDS, Measure, usual_measures
 from voltaun.core.sizing.question import habit_from, plane_from
-from voltaun.core.sizing.suns import AS_THEY_ARE, Aims
+from voltaun.core.sizing.suns import Aims, Spot
 from voltaun.core.sizing.years import SEASONS
 from voltaun.core.units import QuantityError, parse
 from voltaun.database.monitors import put_setting, setting
@@ -39,6 +39,7 @@ class Asked:
     """The question as it is kept: figures by name, what was typed of each season, the price list's text.
 
     panel  the panel of the list that is added; plane  where: an array's name, or `tilt/azimuth`; both "" as usual
+    second_panel, second_plane  the same of panels at a second spot; without a plane there is none
     measures  what is looked at without buying, None for the usual
     all_year  whether it is lived in all year, whatever absences the log shows
     """
@@ -48,6 +49,8 @@ class Asked:
     prices: str = ""
     panel: str = ""
     plane: str = ""
+    second_panel: str = ""
+    second_plane: str = ""
     measures: list[Told] | None = None
     all_year: bool = False
 
@@ -56,11 +59,14 @@ class Asked:
         return [Told(of) for of in usual_measures(rig)] if self.measures is None else self.measures
 
     def aims(self, rig: Rig) -> Aims:
-        """Where panels more come to."""
+        """Where panels more come to; an array that is gone is nowhere."""
         names = [array.name for array in rig.arrays]
-        if self.plane in names:
-            return Aims(names.index(self.plane))
-        return plane_from(self.plane) if "/" in self.plane and rig.arrays else AS_THEY_ARE  # its array may be gone
+
+        def spot(plane: str) -> Spot | None:
+            if plane in names:
+                return Spot(names.index(plane))
+            return plane_from(plane) if "/" in plane and names else None
+        return Aims(spot(self.plane) or Spot(), spot(self.second_plane))
 
     def offer(self, rig: Rig) -> Offer:
         """What may be had of this rig."""
@@ -68,7 +74,7 @@ class Asked:
         panels, strings = (int(self.numbers[name] or 0) for name in ("panels", "strings"))
         return offer_of(rig, [of.measure for of in listed], [of.measure for of in listed if of.together],
                         self.aims(rig), panels=panels, strings=strings, products=tuple(self.products),
-                        limits=self.limits, panel=self.panel or None)
+                        limits=self.limits, panel=self.panel or None, second_panel=self.second_panel or None)
 
     @property
     def limits(self) -> Limits:
@@ -101,12 +107,9 @@ def kept(db: Connection, rig_id: int) -> Asked:
             asked.habits[season] = text if text and habit_from(text) else ""
         except (ValueError, AttributeError):
             asked.habits[season] = ""
-    asked.panel, asked.all_year = str(told.get("panel", "")), told.get("all_year") is True
-    try:
-        asked.plane = str(told.get("plane", ""))
-        plane_from(asked.plane) if "/" in asked.plane else None
-    except ValueError:
-        asked.plane = ""
+    asked.all_year = told.get("all_year") is True
+    asked.panel, asked.second_panel = (str(told.get(name, "")) for name in ("panel", "second_panel"))
+    asked.plane, asked.second_plane = (_kept_plane(told, name) for name in ("plane", "second_plane"))
     if isinstance(told.get("measures"), list):
         asked.measures = [of for of in map(_told, told["measures"]) if of]
     try:
@@ -123,7 +126,19 @@ def keep(db: Connection, rig_id: int, asked: Asked) -> None:
         asdict(of.measure) | {"together": of.together, "removed": of.removed} for of in asked.measures]
     put_setting(db, rig_id, "additions", {"numbers": asked.numbers, "habits": asked.habits, "prices": asked.prices,
                                           "panel": asked.panel, "plane": asked.plane, "measures": measures,
+                                          "second_panel": asked.second_panel, "second_plane": asked.second_plane,
                                           "all_year": asked.all_year})
+
+
+def _kept_plane(told: dict[str, Any], name: str) -> str:
+    """A plane as it was kept; "" for one that cannot be."""
+    plane = str(told.get(name, ""))
+    try:
+        if "/" in plane:
+            plane_from(plane)
+    except ValueError:
+        return ""
+    return plane
 
 
 def _told(kept_as: dict[str, Any]) -> Told | None:
@@ -161,16 +176,20 @@ def typed(form: MultiDict[str, str], asked: Asked) -> tuple[Asked, list[str]]:
         except ValueError:
             faults.append(f"{season.capitalize()}: found {text[:40]!r}, expected days in ten bright, mixed and dark, "
                           "such as 2/3/5.")
-    plane = form.get("plane", "").strip()
-    typed_plane = form.get("own_plane", "").strip()
-    if plane == "own":
-        try:
-            plane_from(typed_plane)
-            plane = typed_plane
-        except ValueError:
-            faults.append(f"A plane of their own: found {typed_plane[:40]!r}, expected tilt and azimuth such as 60/0.")
+    planes = {}
+    for name, own in (("plane", "own_plane"), ("second_plane", "second_own")):
+        plane, typed_plane = form.get(name, "").strip(), form.get(own, "").strip()
+        if plane == "own":
+            try:
+                plane_from(typed_plane)
+                plane = typed_plane
+            except ValueError:
+                faults.append(f"A plane of their own: found {typed_plane[:40]!r}, expected tilt and azimuth such as "
+                              "60/0.")
+        planes[name] = plane
     return replace(asked, numbers=numbers, habits=habits, panel=form.get("panel", asked.panel).strip()[:80],
-                   plane=plane, all_year=form.get("all_year") == "yes"), faults
+                   second_panel=form.get("second_panel", asked.second_panel).strip()[:80], plane=planes["plane"],
+                   second_plane=planes["second_plane"], all_year=form.get("all_year") == "yes"), faults
 
 
 FIGURES = {"below": ("percent", "below, %"), "until": ("percent", "to, %"), "hours": ("duration", "hours each time"),

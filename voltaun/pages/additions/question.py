@@ -1,12 +1,14 @@
 """What is asked of the simulation is kept: figures, a price list, weather files of the place."""
 
 from dataclasses import replace
+from typing import Any
 
 from flask import abort, flash, g, redirect, request, url_for
 from flask.typing import ResponseReturnValue
 
-from voltaun.core.sizing.choices import panel_of
+from voltaun.core.sizing.choices import Product, panel_of, second_panel_of
 from voltaun.core.sizing.measures import fits
+from voltaun.core.sizing.suns import Spot
 from voltaun.database import weather
 from voltaun.database.connection import transaction
 from voltaun.database.monitors import put_setting
@@ -49,20 +51,29 @@ def keep_prices() -> ResponseReturnValue:
 
 def try_on() -> ResponseReturnValue:
     """Look ahead on every page as if an option stood there, or take it off again."""
-    panels, strings = (request.form.get(name, 0, type=int) for name in ("panels", "strings"))
-    if not (0 <= panels <= 40 and 0 <= strings <= 20):
+    panels, second, strings = (request.form.get(name, 0, type=int) for name in ("panels", "second", "strings"))
+    if not (0 <= panels <= 40 and 0 <= second <= 40 and 0 <= strings <= 20):
         abort(400)
     told = None
-    if panels or strings:
-        offer = asking.kept(context.db(), g.kept.id).offer(context.rig())
-        panel, own = panel_of(context.rig(), offer), offer.aims.own
-        told = {"panels": panels, "strings": strings, "panel_w": panel.size if panel else None,
-                "added_to": offer.aims.added_to, "own_plane": own and [own.tilt_deg, own.azimuth_deg]}
+    if panels or second or strings:
+        rig = context.rig()
+        offer = asking.kept(context.db(), g.kept.id).offer(rig)
+        if second and offer.aims.second is None:
+            abort(400)
+        told = _panels(panels, panel_of(rig, offer), offer.aims.first) | {"strings": strings}
+        if second and offer.aims.second:
+            told["second"] = _panels(second, second_panel_of(rig, offer), offer.aims.second)
     with transaction(context.writer()) as db:
         put_setting(db, g.kept.id, "tried_on", told)
     flash("Tried on. It is marked on every page until you take it off." if told else
           "Taken off. The pages look ahead from the rig as it is.")
     return redirect(url_for("outlook.show" if told else "additions.show", rig_id=g.kept.id), 303)
+
+
+def _panels(count: int, panel: Product | None, spot: Spot) -> dict[str, Any]:
+    """Panels as they are kept while they are tried on."""
+    return {"panels": count, "panel_w": panel.size if panel else None, "added_to": spot.added_to,
+            "own_plane": spot.own and [spot.own.tilt_deg, spot.own.azimuth_deg]}
 
 
 def add_measure() -> ResponseReturnValue:

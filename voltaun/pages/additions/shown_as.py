@@ -63,7 +63,7 @@ PRICE_LINES = 5
 
 def price_step(made: Additions) -> float | None:
     """Between two lines of equal price: one, two or five times a power of ten; None without prices."""
-    plain = [of for of in made.choices if not of.bought and not of.measures]
+    plain = [of for of in made.choices if of.of_field]
     prices = [of.price for of in plain if of.price is not None]
     if len(prices) < len(plain) or not (most := max(prices)):
         return None
@@ -74,7 +74,7 @@ def price_step(made: Additions) -> float | None:
 
 def price_edges(made: Additions, columns: int, step: float) -> dict[int, str]:
     """Where a line of equal price passes: beside (`pr`) or above (`pt`) which crossing of the field."""
-    field = [of for of in made.choices if not of.bought and not of.measures]
+    field = [of for of in made.choices if of.of_field]
     level = [math.floor((of.price or 0.0) / step + 1e-9) for of in field]
     return {n: " ".join(name for name, other in (("pr", n + 1 if (n + 1) % columns else None), ("pt", n + columns))
                         if other is not None and other < len(field) and level[other] > level[n])

@@ -158,7 +158,7 @@ def of_sheet(sheet: Worksheet, listed: list[Option]) -> Spread | None:
     add = {option.part: option.add for option in listed}
     added_w, strings = add.get("panels", 0) * sheet.panel_w, math.ceil(add["units"] / rig.bank.series)
     for of, came in zip(made.choices, made.outcomes, strict=True):
-        if (of.lane.added_w, of.lane.strings, of.bought, of.measures) == (added_w, strings, (), ()):
+        if of.of_field and (of.lane.added_w, of.lane.strings) == (added_w, strings):
             return came.below
     ask, lane = replace(made.ask, years=SHEET_YEARS), replace(made.choices[0].lane, added_w=added_w, strings=strings)
     return context.kept("of_sheet", (*_key(), added_w, strings), lambda: outcome_of(ask, lane)).below
@@ -172,9 +172,9 @@ def shown(years: int = COARSE) -> dict[str, Any]:
     told = {"found": made, "asked": asked, "numbers": asking.NUMBERS, "files": context.weathers(),
             "listed": asked.listed(rig), "told": told_in, "takes": asking.TAKES, "figures": asking.FIGURES,
             "named": asking.named(rig), "panels_listed": [of.name for of in asked.products if of.kind == "panel"],
-            "stamps": [crc32(repr(of).encode()) for of in ((asked.numbers, asked.habits, asked.panel, asked.plane,
-                                                             asked.all_year),
-                                                            asked.prices)],
+            "stamps": [crc32(repr(of).encode()) for of in (
+                (asked.numbers, asked.habits, asked.panel, asked.plane, asked.second_panel, asked.second_plane,
+                 asked.all_year), asked.prices)],
             "sharp": made is not None and made.ask.years >= SHARP, "years": (COARSE, SHARP), "part": 0.0,
             "left": (job := _running().get(g.kept.id)) is not None and job.stopped and job.key == _key()}
     if made is None:
@@ -213,7 +213,8 @@ def _litres(rig: Rig, of: Choice, hours: float) -> float | str:
 def name_of(choice: Choice) -> str:
     """An option's name in an address."""
     named = "+".join([*choice.bought, *(of.code for of in choice.measures)])
-    return f"{choice.panels}-{choice.strings}" + (f" {named}" if named else "")
+    beside = f"+{choice.second}" if choice.second else ""
+    return f"{choice.panels}{beside}-{choice.strings}" + (f" {named}" if named else "")
 
 
 def table() -> ResponseReturnValue:
@@ -225,12 +226,12 @@ def table() -> ResponseReturnValue:
     write = csv.writer(out)
     write.writerow(("panels_added", "strings_added", "what", "days_below_usual_year", "days_below_hard_year",
                     "unserved_wh", "spilt_wh", "generator_hours", "generator_litres", "price",
-                    "cost_a_year_guess", "weight_kg", "roof_m2", "unbeaten", "ruled_out"))
+                    "cost_a_year_guess", "weight_kg", "roof_m2", "unbeaten", "ruled_out", "second_panels_added"))
     for of, came, best in zip(made.choices, made.outcomes, made.unbeaten, strict=True):
         write.writerow((of.panels, of.strings, told_in.option(of, made.ask.rig), round(came.below.p50, 1),
                         round(came.below.p90, 1), round(came.unserved_wh.mean), round(came.spilt_wh.mean),
                         round(came.generator_h.mean, 1), _litres(made.ask.rig, of, came.generator_h.mean), of.price,
                         "" if of.cost_a_year is None else round(of.cost_a_year, 1), of.weight_kg, of.roof_m2,
-                        "yes" if best else "", "; ".join(why.code for why in of.ruled_out)))
+                        "yes" if best else "", "; ".join(why.code for why in of.ruled_out), of.second))
     return Response(out.getvalue(), mimetype="text/csv",
                     headers={"Content-Disposition": 'attachment; filename="additions.csv"'})
