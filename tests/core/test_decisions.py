@@ -97,8 +97,8 @@ class Ahead(unittest.TestCase):
         self.assertEqual({each.at - each.as_of for each in past.levels}, {timedelta(days=3)})
 
     def test_habits_of_use_are_those_of_the_last_120_days(self):
-        # 3000 Wh a day long ago, then sixty days of 2000 and sixty of 1000: 1500 on the mean of those 120.
-        uses = [3000.0] * 80 + [2000.0] * 60 + [1000.0] * 60
+        # 3000 Wh a day long ago, then sixty times 2000 and 1000 in turn: 1500 on the mean of those 120.
+        uses = [3000.0] * 80 + [2000.0, 1000.0] * 60
         log = readings({"soc": 0.9}, *({"use_wh": wh} for wh in uses))
         told = known(PLAIN, log, None, log[-1].at)
         self.assertAlmostEqual(told.learned.use.mean, 1500, delta=10)

@@ -5,14 +5,18 @@ import unittest
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 
+from tests.core.learned.test_bank_step import log as bank_log
+from tests.core.learned.test_use_step import log as use_log
 from tests.core.learned.test_yield_step import CHANGED, log
 from tests.pages.test_pages import PagesCase, standing
-from tests.support import rig
+from tests.support import NOW, rig
+from voltaun.core.rig.bank import effective_energy
 from voltaun.core.rig.parts import Load
-from voltaun.database import readings, rigs
+from voltaun.database import asking, readings, rigs
 from voltaun.database.connection import transaction
+from voltaun.database.monitors import put_setting
 from voltaun.pages.figures import strip
-from voltaun.pages.rig.keeping import _stepped
+from voltaun.pages.rig.steps import _with_watts
 
 
 class DatesCase(PagesCase):
@@ -168,10 +172,10 @@ class Stepped(unittest.TestCase):
     def test_only_the_array_that_is_named_is_changed(self):
         roof = rig().arrays[0]  # 4 × 300 W
         of = rig(arrays=(roof, replace(roof, name="Wall")))
-        since = _stepped(of, of.arrays[1], 600, CHANGED, since=True)
+        since = _with_watts(of, of.arrays[1], 600, CHANGED, since=True)
         self.assertEqual([(each.name, each.panels) for each in since.arrays], [("Roof", 4), ("Wall", 2)])
         self.assertEqual([each.panels for each in since.on(CHANGED - timedelta(days=1)).arrays], [4, 4])
-        until = _stepped(of, of.arrays[1], 600, CHANGED, since=False)
+        until = _with_watts(of, of.arrays[1], 600, CHANGED, since=False)
         self.assertEqual([each.panels for each in until.on(CHANGED).arrays], [4, 4])
         self.assertEqual(sorted(each.panels for each in until.on(CHANGED - timedelta(days=1)).arrays), [2, 4])
 
@@ -216,3 +220,64 @@ class Unexplained(DatesCase):
                                         follow_redirects=True).text)
         self.assertEqual(self.post("/1/rig/step", {"answer": "yes", "array": "No"}).status_code, 400)
         self.assertFalse(self.kept().rig.dated)
+
+
+class UnexplainedBank(DatesCase):
+    def setUp(self):
+        super().setUp()
+        with transaction(self.db):
+            readings.add_many(self.db, 1, bank_log(4800.0, 9600.0, days=327))
+
+    def answer(self, **typed):
+        return self.post("/1/rig/bank-step", {"answer": "yes", "count": "4800", "day": "1 Mar 2026"} | typed,
+                         follow_redirects=True).text
+
+    def test_it_is_asked_and_answered_with_the_bank_of_before(self):
+        page = self.client.get("/1/outlook").text
+        self.shows("the bank holds twice as much as before", page)
+        self.shows("Were batteries added?", page)
+        self.shows("Wh of the bank before", page)
+        self.shows("The bank was changed on 1 Mar 2026.", self.answer())
+        of = self.kept().rig
+        self.assertEqual([effective_energy(of.on(date(2026, *day))).wh for day in ((2, 28), (3, 1))], [4800, 9600])
+        self.hides("as much as before", self.client.get("/1/today").text)
+
+    def test_where_the_rig_has_the_bank_of_before_the_one_of_now_is_asked_for(self):
+        self.keep(bank=replace(rig().bank, unit_capacity_ah=200))  # 4800 Wh
+        page = self.client.get("/1/today").text
+        self.shows("Wh of the bank now", page)
+        self.shows('name="count" size="6" value="9600"', page)
+        self.answer(count="9600")
+        of = self.kept().rig
+        self.assertEqual([of.on(day).bank.parallel for day in (date(2026, 2, 28), date(2026, 3, 1))], [1, 2])
+
+    def test_no_is_remembered_and_says_nothing_of_the_panels(self):
+        self.shows("Noted. The log is reckoned with the bank as it stands.", self.answer(answer="no"))
+        self.hides("as much as before", self.client.get("/1/today").text)
+        told = asking.explained_steps(self.db, 1)
+        self.assertEqual((told.sun, len(told.bank)), ((), 1))
+        self.shows("no such step", self.answer())
+
+    def test_odd_answers_change_nothing(self):
+        for typed in ({"count": "0"}, {"count": "many"}, {"day": "1 Mar 1200"}, {"day": ""}):
+            self.shows("Nothing was changed", self.answer(**typed))
+        self.assertFalse(self.kept().rig.dated)
+
+
+class UnexplainedUse(DatesCase):
+    def test_it_is_asked_until_it_is_said_to_stay(self):
+        told = use_log()
+        with transaction(self.db):
+            readings.add_many(self.db, 1, [replace(of, at=of.at + (NOW - told[-1].at)) for of in told])
+        page = self.client.get("/1/today").text
+        self.assertRegex(" ".join(page.split()), r"Since about \d+ Oct 2026 more is used: [34].\d\d kWh a day instead")
+        self.shows("Is something new?", page)
+        self.shows("The days ahead count the use as it is.", self.post("/1/rig/use-step", follow_redirects=True).text)
+        self.hides("more is used", self.client.get("/1/outlook").text)
+        with transaction(self.db):
+            put_setting(self.db, 1, "explained_use_steps", ["nonsense", 3])
+        self.shows("more is used", self.client.get("/1/outlook").text)
+
+    def test_without_one_nothing_is_kept(self):
+        self.shows("no such step", self.post("/1/rig/use-step", follow_redirects=True).text)
+        self.assertEqual(asking.explained_steps(self.db, 1).use, ())

@@ -60,3 +60,11 @@ def right_censored(values: np.ndarray, censored: np.ndarray,
     weights[-1] += left[-1]
     kept = weights > 0
     return values[kept], weights[kept]
+
+
+def parted(values: np.ndarray, least: int) -> int:
+    """Where values in order are best parted in two, each side about its own middle: the first index of the second side,
+    with so many at least on either (least absolute deviations, so that a few figures that are off part nothing)."""
+    def off(side: np.ndarray) -> float:
+        return float(np.abs(side - middle(side)).sum())
+    return min(range(least, len(values) - least + 1), key=lambda n: off(values[:n]) + off(values[n:]))

@@ -6,12 +6,12 @@ from datetime import date, datetime, timedelta
 from typing import Any
 
 from voltaun.core.instants import day_start, local_day
-from voltaun.core.outlook.ask import LEARN_DAYS, Ask, Known, known
+from voltaun.core.outlook.ask import LEARN_DAYS, Ask, Explained, Known, known
 from voltaun.core.outlook.plans import GeneratorRule, with_fuel_left
 from voltaun.core.sky.clear_sky import RigSun
 from voltaun.core.sky.model import SKY
 from voltaun.database import plans, readings, weather
-from voltaun.database.monitors import setting
+from voltaun.database.monitors import put_setting, setting
 from voltaun.database.rigs import KeptRig
 
 AHEAD = 10
@@ -54,10 +54,25 @@ def known_in(connection: sqlite3.Connection, kept: KeptRig, now: datetime, sun: 
     return known(kept.rig, logged, sun, now, sky_kind=kind, explained=explained_steps(connection, kept.id))
 
 
-def explained_steps(connection: sqlite3.Connection, rig_id: int) -> tuple[date, ...]:
-    """The days on which a step in what the sun brings was no change of the panels, as the user said."""
-    found = []
-    for text in setting(connection, rig_id, "explained_steps", []):
-        with suppress(TypeError, ValueError):  # as another's archive may have it
-            found.append(date.fromisoformat(text))
-    return tuple(found)
+_EXPLAINED = {"sun": "explained_steps", "bank": "explained_bank_steps", "use": "explained_use_steps"}
+"""Under which name is kept what was said of the steps of each kind."""
+
+MOST_EXPLAINED = 20
+
+
+def explained_steps(connection: sqlite3.Connection, rig_id: int) -> Explained:
+    """The days on which a step was no change of the rig's parts, as the user said."""
+    found: dict[str, tuple[date, ...]] = {}
+    for kind, name in _EXPLAINED.items():
+        days = []
+        for text in setting(connection, rig_id, name, []):
+            with suppress(TypeError, ValueError):  # as another's archive may have it
+                days.append(date.fromisoformat(text))
+        found[kind] = tuple(days)
+    return Explained(**found)
+
+
+def explain(connection: sqlite3.Connection, rig_id: int, kind: str, day: date) -> None:
+    """Keep that a step on a day, "sun", "bank" or "use", is explained. To be called in a transaction."""
+    days = [*getattr(explained_steps(connection, rig_id), kind), day]
+    put_setting(connection, rig_id, _EXPLAINED[kind], [of.isoformat() for of in days][-MOST_EXPLAINED:])

@@ -17,7 +17,7 @@ from voltaun.core.instants import day_start, local_day
 from voltaun.core.learned.account import Account, reckon
 from voltaun.core.log.days import Day, by_day
 from voltaun.core.log.events import days_of_events
-from voltaun.core.outlook.ask import LEARN_DAYS, Ask, Known, known
+from voltaun.core.outlook.ask import LEARN_DAYS, Ask, Explained, Known, known, unless
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.changes import part_changes
 from voltaun.core.sky.model import SKY
@@ -34,6 +34,7 @@ if TYPE_CHECKING:
 
     from voltaun.core.dayplan.marks import Marks
     from voltaun.core.dayplan.plan import DayPlan
+    from voltaun.core.learned.use_step import UseStep
     from voltaun.core.log.ledger import Interval
     from voltaun.core.outlook.outlook import Outlook
     from voltaun.core.outlook.present import Present
@@ -197,9 +198,14 @@ def lately() -> Known:
     return kept("lately", (*state(), explained_steps()), at_its_end)
 
 
-def explained_steps() -> tuple[date, ...]:
-    """The days on which a step in what the sun brings was no change of the panels, as the user said."""
+def explained_steps() -> Explained:
+    """The days on which a step was no change of the rig's parts, as the user said."""
     return asking.explained_steps(db(), g.kept.id)
+
+
+def unexplained_use() -> UseStep | None:
+    """A step in what is used that nobody has said to stay."""
+    return unless(explained_steps().use, look().recent.known.use_step)
 
 
 def weathers() -> list[KeptWeather]:

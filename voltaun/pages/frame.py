@@ -18,13 +18,13 @@ from voltaun.database.connection import hindrance
 from voltaun.database.house import LOOK_ONLY, YOUNGER
 from voltaun.formats.plan_text import as_text
 from voltaun.pages import door
-from voltaun.pages.context import db, look, rig, state, tried_on
+from voltaun.pages.context import db, look, rig, state, tried_on, unexplained_use
 from voltaun.pages.days import shown
 from voltaun.pages.figures import glass, weave
 from voltaun.pages.leaves import LEAVES
 from voltaun.words import advising, house_units, reasons
 from voltaun.words import sentences as words
-from voltaun.words.rig import day_words, panels_guess, step_words
+from voltaun.words.rig import bank_guess, bank_step_words, day_words, panels_guess, step_words, use_step_words
 from voltaun.words.terms import TERMS
 from voltaun.words.units import show_counter, show_duration, show_energy, show_percent, show_power
 
@@ -43,7 +43,10 @@ def install(app: Flask) -> None:
                                  caution=reasons.caution, swatch=weave.swatch, source_words=weave.SOURCE_WORDS,
                                  plan_words=_plan_words, step_words=step_words, panels_guess=panels_guess,
                                  day_field=shown, leaves_of=LEAVES, terms=TERMS, units=house_units,
-                                 unexplained_step=lambda: look().recent.known.step)
+                                 bank_step_words=bank_step_words, bank_guess=bank_guess,
+                                 unexplained_step=lambda: look().recent.known.step,
+                                 unexplained_bank=lambda: look().recent.known.bank_step,
+                                 use_step_words=use_step_words, unexplained_use=unexplained_use)
     app.jinja_env.filters.update(energy=show_energy, counter=show_counter, power=show_power, percent=show_percent,
                                  temperature=house_units.show_temperature,
                                  duration=show_duration, unbroken=_unbroken, chance=words.chance, begin=words.begin,

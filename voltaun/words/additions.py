@@ -169,6 +169,13 @@ def also_runs(found: Additions, of: Choice) -> list[str]:
     return [f"It starts and runs {' and '.join(names)}, which today’s inverter does not."] if names else []
 
 
+def on_own_planes(found: Additions, of: Choice) -> list[str]:
+    """What panels on a plane of their own need; nothing where an option has none there."""
+    watts = (of.lane.added_w, of.lane.beside_w)
+    own = any(w and spot.own is not None for w, spot in zip(watts, found.ask.offer.aims.spots, strict=False))
+    return ["On a plane of their own they need a controller of their own."] if own else []
+
+
 def _round(value: float) -> str:
     """Two figures of it, as one would say it."""
     return f"{float(f'{value:.2g}'):,.0f}"

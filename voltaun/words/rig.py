@@ -2,9 +2,13 @@
 
 from datetime import date
 
+from voltaun.core.learned.bank_step import BankStep
+from voltaun.core.learned.use_step import UseStep
 from voltaun.core.learned.yield_step import YieldStep
+from voltaun.core.rig.bank import rated_energy
 from voltaun.core.rig.parts import SolarArray
-from voltaun.core.rig.rig import Former
+from voltaun.core.rig.rig import Former, Rig
+from voltaun.words.units import show_energy
 
 
 def day_words(day: date | str) -> str:
@@ -33,10 +37,29 @@ def panels_words(name: str, count: int, day: date) -> str:
 
 def step_words(of: YieldStep) -> list[str]:
     """A step in what the sun brings that no part explains: what is seen, the question, and what is done until then."""
-    often = "twice" if 1.8 <= of.ratio <= 2.2 else "half" if 0.45 <= of.ratio <= 0.55 else f"{of.ratio:.1f} times"
     asked = "Were panels added?" if of.ratio > 1 else "Were panels taken away, or does something shade them?"
-    return [f"Since about {day_words(of.day)} the sun brings {often} as much as before.", asked,
-            "Until you say, the days and years ahead count it as it is since then."]
+    return [f"Since about {day_words(of.day)} the sun brings {_often(of.ratio)} as much as before.", asked, _UNTIL_SAID]
+
+
+def bank_step_words(of: BankStep) -> list[str]:
+    """A step in what the bank holds that no part explains, likewise."""
+    asked = "Were batteries added?" if of.ratio > 1 else "Were batteries taken away, or has one failed?"
+    return [f"Since about {day_words(of.day)} the bank holds {_often(of.ratio)} as much as before.", asked, _UNTIL_SAID]
+
+
+def use_step_words(of: UseStep) -> list[str]:
+    """A step in what is used that no load explains, likewise."""
+    more = of.ratio > 1
+    return [f"Since about {day_words(of.day)} {'more' if more else 'less'} is used: {show_energy(of.since_wh)} a day "
+            f"instead of {show_energy(of.before_wh)}.", "Is something new?" if more else "Is something gone?",
+            "The days ahead count the use as it is since then."]
+
+
+_UNTIL_SAID = "Until you say, the days and years ahead count it as it is since then."
+
+
+def _often(ratio: float) -> str:
+    return "twice" if 1.8 <= ratio <= 2.2 else "half" if 0.45 <= ratio <= 0.55 else f"{ratio:.1f} times"
 
 
 def panels_guess(of: YieldStep, array: SolarArray) -> tuple[str, str]:
@@ -46,6 +69,19 @@ def panels_guess(of: YieldStep, array: SolarArray) -> tuple[str, str]:
     step = array.panel_w if array.panels > 1 else 10.0
     return ("W of panels before" if since == 1 else "W of panels now"), f"{max(1, round(watts / step)) * step:g}"
 
+
+def bank_guess(of: BankStep, rig: Rig) -> tuple[str, str]:
+    """Which Wh of the bank are asked for, and what they probably are: by whole strings where it comes near to some."""
+    asked, held = ("Wh of the bank before", of.before) if of.is_now(rig) else ("Wh of the bank now", of.since)
+    bank = rig.bank
+    string = rated_energy(bank) / bank.parallel
+    whole = max(1, round(held.estimate / string)) * string
+    near = not bank.is_station and abs(whole - held.estimate) <= NEAR_GUESS * whole
+    return asked, f"{whole if near else round(held.estimate, -2):g}"
+
+
+NEAR_GUESS = 0.15
+"""A bank that comes so near to whole strings, as a part of them, is probably these."""
 
 POINTS = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
 

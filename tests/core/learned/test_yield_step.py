@@ -9,7 +9,7 @@ import numpy as np
 from tests.support import readings, rig, sun_of
 from voltaun.core.learned.account import reckon
 from voltaun.core.learned.yield_step import YieldStep, _turn, yield_step
-from voltaun.core.outlook.ask import known, with_step
+from voltaun.core.outlook.ask import Explained, known, with_step
 
 RIG = rig()
 START = datetime(2026, 1, 1, 9, tzinfo=UTC)  # the evening in Hobart
@@ -97,7 +97,7 @@ class ReckonedWith(unittest.TestCase):
         told = known(RIG, made, sun, made[-1].at)
         means = self.means(told, told.step.day)
         self.assertAlmostEqual(means[0], means[1], delta=0.06)
-        unasked = known(RIG, made, sun, made[-1].at, explained=[CHANGED])
+        unasked = known(RIG, made, sun, made[-1].at, explained=Explained((CHANGED,)))
         self.assertIsNone(unasked.step)
         means = self.means(unasked, CHANGED)
         self.assertGreater(means[1], 1.7 * means[0])

@@ -25,6 +25,7 @@ class Learned:
 
     draws  stretches in which something else left the bank unexplained than in the rest of the log
     left   what its intervals usually leave over, by kind
+    other_bank  what the bank holds where it is another one than the rig says, as a step in it shows, Wh
     """
 
     use: UseLearned | None
@@ -32,6 +33,7 @@ class Learned:
     held: Held | None = None
     draws: tuple[Draw, ...] = ()
     left: Mapping[str, Usual] = field(default_factory=dict)
+    other_bank: Estimate | None = None
 
     @property
     def hidden_draw_w(self) -> Estimate | None:

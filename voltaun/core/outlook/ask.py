@@ -3,13 +3,16 @@
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
+from typing import TypeVar
 
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.learned.account import Account, Learned, reckon
+from voltaun.core.learned.bank_step import BankStep, as_it_seems, bank_step
 from voltaun.core.learned.hours import LEAST_SHARES, Lean, Shares
 from voltaun.core.learned.itself import Flow, histories_of, learn_flows
 from voltaun.core.learned.patterns import learned_trust
-from voltaun.core.learned.use import UseModel, as_listed_now, day_legs, learn_uses, use_of
+from voltaun.core.learned.use import UseModel, as_listed_now, day_legs, days_of, learn_uses, use_of
+from voltaun.core.learned.use_step import UseStep, use_step
 from voltaun.core.learned.yield_step import YieldStep, yield_step
 from voltaun.core.log.days import sky_days
 from voltaun.core.log.reading import Reading
@@ -48,9 +51,12 @@ def learning_window(readings: Iterable[Reading], as_of: datetime) -> list[Readin
     return sorted((r for r in readings if first <= r.at <= as_of), key=lambda r: r.at)
 
 
-def recently(rig: Rig, account: Account, as_of: datetime) -> Learned:
-    """What the account teaches, with the use of the last `USE_DAYS` only (all of it while they tell nothing)."""
-    late = [i for i in account.intervals if i.end > as_of - timedelta(days=USE_DAYS)]
+def recently(rig: Rig, account: Account, as_of: datetime, step: UseStep | None = None) -> Learned:
+    """What the account teaches, with the use of the last `USE_DAYS` only, or since a step in it (all of it while they
+    tell nothing)."""
+    first = as_of - timedelta(days=USE_DAYS)
+    first = max(first, day_start(step.day, rig.zone)) if step else first
+    late = [i for i in account.intervals if i.end > first]
     return replace(account.learned, use=use_of(as_listed_now(rig, day_legs(late))) or account.learned.use)
 
 
@@ -61,7 +67,9 @@ class Known:
     readings, account  of the learning window, in order of time; skies  the sky's days; sky  their model
     learned  what the account teaches, its use lately only; use  how the use goes on, None with too few days
     lean  at what hours the use comes; flows  how the sources that run by themselves go on
-    step  in what the sun brings, that no part explains: all of this is reckoned with the panels as they seem since
+    step, bank_step  in what the sun brings, and in what the bank holds, that no part explains: all of this is reckoned
+        with the panels and the bank as they seem
+    use_step  in what is used, that no load explains: the usual day is one of those since
     """
 
     readings: Sequence[Reading]
@@ -73,6 +81,8 @@ class Known:
     use: UseModel | None = None
     flows: Mapping[str, Flow] = field(default_factory=dict)
     step: YieldStep | None = None
+    bank_step: BankStep | None = None
+    use_step: UseStep | None = None
 
     def believed(self, rig: Rig, sun: RigSun | None) -> RigSun | None:
         """The rig's clear-sky harvest with the panels as they seem to have been, and to be."""
@@ -84,30 +94,56 @@ def with_step(rig: Rig, sun: RigSun, step: YieldStep | None) -> RigSun:
     return sun.stepped(day_start(step.day, rig.zone), *step.factors) if step else sun
 
 
+@dataclass(frozen=True)
+class Explained:
+    """Days near which a step, in what the sun brings or in what the bank holds, is no change of the rig's parts, as the
+    user said; and of a step in what is used, that it stays so."""
+
+    sun: tuple[date, ...] = ()
+    bank: tuple[date, ...] = ()
+    use: tuple[date, ...] = ()
+
+
+NOTHING_EXPLAINED = Explained()
+
+
+Step = TypeVar("Step", YieldStep, BankStep, UseStep)
+
+
+def unless(explained: Collection[date], step: Step | None) -> Step | None:
+    """A step, where no day near it is explained."""
+    return step if step and all(abs((step.day - day).days) > NEAR_DAYS for day in explained) else None
+
+
 def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: datetime,
-          account: Account | None = None, sky_kind: Kind = SKY, explained: Collection[date] = ()) -> Known:
+          account: Account | None = None, sky_kind: Kind = SKY, explained: Explained = NOTHING_EXPLAINED) -> Known:
     """Reckon a log as it was known at an instant; readings outside the learning window are left out.
 
     account  of these readings, where they were reckoned already and all lie in the window
     sky_kind  what is believed of the sky before the log tells
-    explained  days near which a step in what the sun brings is no change of the panels, as the user said
     """
     window = learning_window(readings, as_of)
     account = account or reckon(rig, window, sun)
-    step = yield_step(rig, account.intervals, window, sun)
-    if step and any(abs((step.day - day).days) <= NEAR_DAYS for day in explained):
-        step = None
+    of_bank = unless(explained.bank, bank_step(rig, account.intervals))
+    seems = as_it_seems(rig, of_bank) if of_bank else rig
+    if of_bank:
+        account = reckon(seems, window, sun)
+    step = unless(explained.sun, yield_step(seems, account.intervals, window, sun))
     if step and sun:
         sun = with_step(rig, sun, step)
-        account = reckon(rig, window, sun)
+        account = reckon(seems, window, sun)
+    if of_bank and not of_bank.is_now(rig):
+        account = replace(account, learned=replace(account.learned, other_bank=of_bank.since))
     skies = sky_days(rig, account.intervals, sun)
     today = local_day(as_of, rig.zone)
-    learned = recently(rig, account, as_of)
     legs = as_listed_now(rig, day_legs(account.intervals))
+    of_use = use_step(days_of(legs, rig.zone), today)
+    learned = recently(rig, account, as_of, of_use)
     return Known(window, account, skies, learn_sky(skies, today, sky_kind), learned,
                  lean_of(rig, Shares(rig, account.intervals), learned, as_of),
                  learn_uses([legs], [today], rig.zone, rig.bank.hard_floor)[0],
-                 learn_flows(rig, [histories_of(rig, account.intervals)], [today])[0], step)
+                 learn_flows(rig, [histories_of(rig, account.intervals)], [today])[0], step, of_bank,
+                 of_use)
 
 
 def lean_of(rig: Rig, shares: Shares, learned: Learned, as_of: datetime) -> Lean:

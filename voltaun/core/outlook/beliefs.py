@@ -70,7 +70,10 @@ def bank_energy(rig: Rig, learned: Learned | None, temp_c: float | None) -> Beli
     in_force = effective_energy(rig)
     belief = Belief(in_force.wh, ENERGY_TRUST[in_force.basis] * in_force.wh)
     shown = learned.effective_energy_wh if learned else None
-    if shown:
+    if learned and learned.other_bank:
+        shown = shown or learned.other_bank
+        belief = Belief(shown.estimate, shown.sd)
+    elif shown:
         belief = belief.with_evidence(shown.estimate, shown.sd)
     cold = cold_factor(rig.chemistry, temp_c)
     return Belief(belief.mean * cold, belief.sd * cold)

@@ -5,7 +5,8 @@ from dataclasses import replace
 from datetime import date, timedelta
 from typing import Any
 
-from voltaun.core.rig.parts import SolarArray
+from voltaun.core.rig.bank import rated_energy
+from voltaun.core.rig.parts import Bank, SolarArray
 from voltaun.core.rig.rig import DATED_GROUPS, ONES, Former, Rig
 
 
@@ -27,6 +28,19 @@ def changed_since(before: Rig, after: Rig, day: date) -> Rig:
             former += _over(one, [old] if old else [], day)
             groups[one] = new and replace(new, from_day=day)
     return replace(after, former=tuple(former), **groups)
+
+
+NEAR_STRINGS = 0.08
+"""Of so many Wh that are so near whole strings (a part of them) it is the strings that are kept."""
+
+
+def holding(bank: Bank, wh: float) -> Bank:
+    """The bank with other batteries, which hold so many Wh: of more or fewer strings where they come to that."""
+    string = rated_energy(bank) / bank.parallel
+    strings = max(1, round(wh / string))
+    if not bank.is_station and abs(wh - strings * string) <= NEAR_STRINGS * wh:
+        return replace(bank, parallel=strings, tested_energy_wh=None, logged_energy_wh=None)
+    return replace(bank, tested_energy_wh=None, logged_energy_wh=wh)
 
 
 def _over(group: str, parts: Sequence[Any], day: date) -> list[Former]:

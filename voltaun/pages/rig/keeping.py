@@ -1,8 +1,9 @@
 """One part of the rig is kept alone, or taken out, with undo."""
 
+from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import replace
-from datetime import date, timedelta
+from datetime import date
 from sqlite3 import Connection
 from typing import Any
 
@@ -11,14 +12,12 @@ from flask.typing import ResponseReturnValue
 
 from voltaun.core.instants import local_day
 from voltaun.core.rig.changes import changed_since, with_panels
-from voltaun.core.rig.fields import FIELDS, RigFaults
+from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.odd import odd_figures
-from voltaun.core.rig.parts import SolarArray
-from voltaun.core.rig.rig import Former, Rig
+from voltaun.core.rig.rig import Rig
 from voltaun.core.units import QuantityError, parse
 from voltaun.database import clearsky, rigs
 from voltaun.database.connection import transaction
-from voltaun.database.monitors import put_setting
 from voltaun.formats.rig_file import rig_document, rig_from
 from voltaun.pages import context
 from voltaun.pages.days import day_from, shown
@@ -81,54 +80,7 @@ def more() -> ResponseReturnValue:
     if fault or made is None or day is None:
         flash(f"Nothing was changed. {fault}")
         return redirect(url_for("rig.leaf", rig_id=g.kept.id, leaf="parts") + "#sun", 303)
-    return _save(made, panels_words(array.name, int(count), day))
-
-
-def step() -> ResponseReturnValue:
-    """Answer what the sun's step was: panels that came or went, on which day, or nothing of the kind."""
-    rig, found = context.rig(), context.look().recent.known.step
-    back = redirect(url_for("today.show", rig_id=g.kept.id), 303)
-    if found is None:
-        flash("The log shows no such step any more.")
-        return back
-    if request.form.get("answer") == "no":
-        with transaction(context.writer()) as db:
-            _explained(db, found.day)
-        flash("Noted. The log is reckoned with the panels as they stand.")
-        return back
-    array = next((of for of in rig.arrays if of.name == request.form.get("array", "")), None)
-    if array is None:
-        abort(400)
-    day, fault = typed_day(request.form.get("day", "").strip())
-    try:
-        watts = parse(request.form.get("count", ""), "power", low=0, high=FIELDS["arrays"]["panel_w"].high)
-        fault = fault or ("" if day else "Found no day, expected the one of the change.")
-        made = None if fault or day is None else _stepped(rig, array, watts, day, since=found.factors[1] != 1)
-    except (QuantityError, RigFaults) as error:
-        fault = refusal(error)
-    if fault or made is None:
-        flash(f"Nothing was changed. {fault}")
-        return back
-    return _save(made, f"{array.name} was changed on {day:%-d %b %Y}. The log is reckoned anew.", found.day)
-
-
-def _explained(db: Connection, day: date) -> None:
-    """Ask no more about a step on a day. To be called in a transaction."""
-    days = [*context.explained_steps(), day]
-    put_setting(db, g.kept.id, "explained_steps", [of.isoformat() for of in days][-20:])
-
-
-def _stepped(rig: Rig, array: SolarArray, watts: float, day: date, since: bool) -> Rig:
-    """The rig with so many W in an array since a day, or until the day before it."""
-    whole = watts % array.panel_w == 0
-    other = watts and (replace(array, panels=int(watts // array.panel_w)) if whole else
-                       replace(array, panel_w=watts / array.panels))
-    if since:
-        return changed_since(rig, replace(rig, arrays=tuple(
-            of for each in rig.arrays if (of := other if each == array else each))), day)
-    arrays = tuple(replace(of, from_day=day) if of == array else of for of in rig.arrays)
-    before = [Former("arrays", replace(other, until_day=day - timedelta(days=1)))] if other else []
-    return replace(rig, arrays=arrays, former=(*rig.former, *before))
+    return save(made, panels_words(array.name, int(count), day))
 
 
 def forget() -> ResponseReturnValue:
@@ -142,14 +94,15 @@ def forget() -> ResponseReturnValue:
     except RigFaults as faults:
         flash(f"Nothing was changed: {faults}.")
         return redirect(url_for("rig.show", rig_id=g.kept.id), 303)
-    return _save(made, f"{begin(getattr(gone.part, 'name', f'the earlier {gone.group}'))} of before is taken out.")
+    return save(made, f"{begin(getattr(gone.part, 'name', f'the earlier {gone.group}'))} of before is taken out.")
 
 
-def _save(made: Rig, words: str, explained: date | None = None) -> ResponseReturnValue:
+def save(made: Rig, words: str, explained: Callable[[Connection], None] | None = None) -> ResponseReturnValue:
+    """Keep the rig, with what else belongs to it in the same transaction; words  that say so, beside the way back."""
     clearsky.tables(context.tables_db(made), made)
     with transaction(context.writer()) as db:
         if explained:
-            _explained(db, explained)
+            explained(db)
         change = rigs.save(db, g.kept, made, g.now)
     flash(words, f"undo-rig-{change}")
     return redirect(url_for("rig.show", rig_id=g.kept.id), 303)
