@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import fields, replace
 from datetime import date, datetime
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 from zoneinfo import ZoneInfo
 
 from voltaun.core.log.reading import BY_NAME
@@ -395,6 +395,13 @@ def added(panels: int, strings: int, rig: Rig) -> str:
     unit = "pack" if rig.bank.is_station else "string"
     return " and ".join(f"{number(count)} {name}{'s' if count > 1 else ''}"
                         for count, name in ((panels, "panel"), (strings, unit)) if count)
+
+
+def tried_on(told: Mapping[str, Any], rig: Rig) -> str:
+    """That every page looks ahead as if something more stood there."""
+    panels = told["panels"] + (told.get("second") or {"panels": 0})["panels"]
+    return (f"Tried on: {added(panels, told['strings'], rig)} more. Every page looks ahead as if it stood there; the "
+            "log stays as it is.")
 
 
 LOOSE_TAKEN = {"blank": "Leave such cells blank", "about": "Take the number in them",
