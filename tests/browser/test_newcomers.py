@@ -116,7 +116,7 @@ class Spreadsheet(Newcomer):
         self.press("Yes, bring it in")
         self.shows("You use about 2.00 kWh a day")
         self.go("additions?at=2-0")
-        self.shows("filled in: about 0 below your floor instead of 0")
+        self.shows("filled in: none below your floor, as before")
 
     def test_a_minute_export_and_a_sheet_as_people_leave_it(self):
         self.begin("Files", "1 battery of 12.8 V 200 Ah", "2 panels of 200 W")

@@ -8,14 +8,15 @@ from voltaun.core.sizing import FUEL_YEARS
 from voltaun.words.house_units import fuel_word, in_fuel
 from voltaun.words.reasons import say
 from voltaun.words.sentences import added, begin, counted, month, number
-from voltaun.words.units import show_duration, show_percent
+from voltaun.words.units import show_duration, show_energy, show_percent
 
 if TYPE_CHECKING:  # a page that says other things need not load these
+    from voltaun.core.reasons import Reason
     from voltaun.core.rig.rig import Rig
     from voltaun.core.sizing.candidates import Compared, OfLoad
     from voltaun.core.sizing.choices import Choice
     from voltaun.core.sizing.measures import Measure
-    from voltaun.core.sizing.simulation import Additions, Spread
+    from voltaun.core.sizing.simulation import Additions, Outcome, Spread
 
 FEW, SOME = 10, 30
 """Days a year below the floor that are still few, and some; more are many."""
@@ -204,6 +205,52 @@ def away(found: Additions) -> str:
     return f"By the log nobody was there {spans}. Each year is reckoned with that."
 
 
+def came_of(of: Choice, came: Outcome, litres_per_hour: float | None) -> list[str]:
+    """What an option costs and what comes of it, in sentences."""
+    told = [begin(short_days(came.below)) + "."]
+    has = [f"{of.price:,.0f} by your list" if of.price else "",
+           f"{of.fuel_price:,.0f} of it fuel in ten years" if of.price and of.fuel_price >= 1 else "",
+           f"{of.weight_kg:g} kg" if of.weight_kg else "", f"{of.roof_m2:.1f} m²" if of.roof_m2 else ""]
+    if any(has):
+        told.append(f"{begin(', '.join(filter(None, has)))}.")
+    if of.cost_a_year:
+        told.append(f"That is about {of.cost_a_year:,.0f} a year over the life of such things, a guess.")
+    if came.unserved_wh.p50 > UNSERVED_WH:
+        told.append(f"In a usual year {show_energy(came.unserved_wh.p50)} would go unserved.")
+    told.append(f"About {show_energy(came.spilt_wh.p50)} of sun would be spilt.")
+    if came.generator_h.p50 > 1:
+        low, high = came.generator_h.p10, came.generator_h.p90
+        litres = f", {in_fuel(litres_per_hour * low):.0f}–{in_fuel(litres_per_hour * high):.0f} {fuel_word()}" \
+            if litres_per_hour else ""
+        told.append(f"The generator would run {low:.0f}–{high:.0f} h a year{litres}.")
+    if came.longest.p90 >= 2:
+        told.append(f"In a hard year the longest run of days below is {came.longest.p90:.0f}.")
+    return told
+
+
+UNSERVED_WH = 50.0
+"""Less than this in a year is not spoken of."""
+
+
+def ruled_out(why: Reason) -> str:
+    """Why an option cannot be had, in a sentence."""
+    return f"Ruled out: {say(why)}."
+
+
+def as_recorded(found: Additions, n: int) -> str:
+    """The weather files as they stand with an option, in a sentence."""
+    below = found.recorded[n].below if found.recorded else 0.0
+    return f"The weather files as they stand: {below:.0f} days a year below."
+
+
+_FROM = {"log": "your log", "habit": "your word on the seasons", "file": "weather files"}
+
+
+def weather_from(sources: tuple[str, ...]) -> str:
+    """What the years were made from, in a sentence."""
+    return f"From {' and '.join(_FROM[of] for of in sources) or 'the usual skies'}. An estimate, not a promise."
+
+
 def as_much(found: Additions) -> list[str]:
     """What does as much without buying as what is bought, a sentence for each."""
     told = []
@@ -233,8 +280,9 @@ def again(found: Additions, n: int) -> str:
         return ""
     first, of = found.again[0], found.again[n]
     filled = f", {first.bridged} of them filled in" if first.bridged else ""
-    return (f"Your log’s {first.days} days in a row again{filled}: about {of.below:.0f} below your floor instead of "
-            f"{first.below:.0f}.")
+    was, came = round(first.below), round(of.below)
+    told = f"{came or 'none'} below your floor" + (", as before" if was == came else f" instead of {was}")
+    return f"Your log’s {first.days} days in a row again{filled}: {told}."
 
 
 def unknown(found: Additions) -> list[str]:

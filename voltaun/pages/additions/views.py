@@ -50,6 +50,7 @@ def _worked(form: "WorksheetForm") -> dict[str, Any]:
     """What the worksheet shows; why: what is wrong with its inputs, or "use" that nobody knows."""
     from voltaun.core.sizing import worksheet as additions
     from voltaun.pages.additions import simulated
+    from voltaun.words import worksheet as sheet_told
     sheet, why, rig = None, None, context.rig()
     learned, tables = context.lately().learned, clearsky.tables(context.tables_db(rig), rig)
     by_month = simulated.months()
@@ -65,6 +66,7 @@ def _worked(form: "WorksheetForm") -> dict[str, Any]:
     months = (additions.by_month(rig, sheet, monthly_clear_sky(rig, tables), by_month)
               if sheet and tables and not form.peak_sun_hours.data else [])
     return {"sheet": sheet, "why": why, "options": listed, "learned": learned, "by_month": by_month, "months": months,
+            "sheet_told": sheet_told,
             "query": request.query_string.decode("ascii", "ignore"),
             "of_sheet": simulated.of_sheet(sheet, listed) if sheet else None}
 

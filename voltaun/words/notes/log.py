@@ -1,0 +1,3 @@
+"""Notes."""
+
+NOTES: dict[str, str] = {}
