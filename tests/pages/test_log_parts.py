@@ -378,7 +378,7 @@ class OneTruth(PagesCase):
             page = self.client.get(path).text.replace("\u202f", "")
             found = re.search(where, page, re.S)
             return found and found[1]
-        month = spilt("/1/log/month/2026/11", r"about ([\d.]+ kWh) of sun was spilt")
+        month = spilt("/1/log/month/2026/11", r"About ([\d.]+ kWh) of sun was spilt")
         year = spilt("/1/log/year/2026", r">November</a>.*?<em>([\d.]+ kWh)</em></td>\s*</tr>")
         self.assertIsNotNone(month)
         self.assertEqual(year, month)

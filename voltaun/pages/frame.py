@@ -22,7 +22,7 @@ from voltaun.pages.context import db, look, rig, state, tried_on, unexplained_us
 from voltaun.pages.days import shown
 from voltaun.pages.figures import glass, weave
 from voltaun.pages.leaves import LEAVES
-from voltaun.words import advising, house_units, reasons
+from voltaun.words import advising, assumed, house_units, reasons
 from voltaun.words import sentences as words
 from voltaun.words.notes import note
 from voltaun.words.rig import bank_guess, bank_step_words, day_words, panels_guess, step_words, use_step_words
@@ -43,7 +43,8 @@ def install(app: Flask) -> None:
     app.jinja_env.globals.update(words=words, advising=advising, how=reasons.how, said=reasons.say,
                                  caution=reasons.caution, swatch=weave.swatch, source_words=weave.SOURCE_WORDS,
                                  plan_words=_plan_words, step_words=step_words, panels_guess=panels_guess,
-                                 note=note, day_field=shown, leaves_of=LEAVES, terms=TERMS, units=house_units,
+                                 note=note, assumed=assumed, day_field=shown, leaves_of=LEAVES, terms=TERMS,
+                                 units=house_units,
                                  bank_step_words=bank_step_words, bank_guess=bank_guess,
                                  unexplained_step=lambda: look().recent.known.step,
                                  unexplained_bank=lambda: look().recent.known.bank_step,

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import fields, replace
 from datetime import date, datetime
@@ -13,13 +12,11 @@ from voltaun.core.log.reading import BY_NAME
 from voltaun.core.outlook.plans import AWAY, GUESTS, GeneratorRule, Plan
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import SOURCES
-from voltaun.core.sky.model import STARTUP_SHARES
 from voltaun.words.house_units import customary, fuel_word, in_fuel
 from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power
 
 if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.learned.doubts import Doubt
-    from voltaun.core.learned.hours import Lean
     from voltaun.core.outlook.first_hour import FirstHour, Lasts, Taken
     from voltaun.core.outlook.outlook import DayOutlook, Outlook, Range
     from voltaun.core.outlook.replay import Again
@@ -309,22 +306,6 @@ def first_next(of: FirstHour, why: str | None) -> str:
     return "Tell what runs here, and this page says how long it lasts."
 
 
-
-
-def sky_beforehand(outlook: Outlook) -> str:
-    """What is believed of the sky before the log tells."""
-    own = outlook.sky.kind.points == tuple(STARTUP_SHARES.values())
-    return "the start-up shares" if own else "the weather files of the place"
-
-
-def when_used(lean: Lean) -> str:
-    """At what hours the use comes, beyond the list of loads, in a sentence; nothing while the log does not tell."""
-    a, b = (float(part) for part in lean.mean)
-    most = math.hypot(a, b)
-    if most < 0.1:
-        return ""
-    hour = round(math.atan2(a, b) / (2 * math.pi) * 24) % 24
-    return f"By readings within the day it leans towards {show_clock(float(hour))}, by {most * 100:.0f} %."
 
 
 def rests_on(outlook: Outlook) -> str:

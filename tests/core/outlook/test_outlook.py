@@ -15,7 +15,8 @@ from voltaun.core.outlook.replay import Again
 from voltaun.core.reasons import NoOutlook
 from voltaun.core.rig.parts import Load, Place
 from voltaun.words import advising
-from voltaun.words.sentences import about, chance, moment, rests_on, stretch, when_used
+from voltaun.words.assumed import when_used
+from voltaun.words.sentences import about, chance, moment, rests_on, stretch
 
 HOBART_ZONE = instants.zone("Australia/Hobart")
 

@@ -13,7 +13,7 @@ from voltaun.core.outlook.outlook import outlook
 from voltaun.core.sizing.climate import month_shares_of, sky_kind
 from voltaun.core.sky.clear_sky import planes
 from voltaun.core.sky.model import SKY
-from voltaun.words.sentences import sky_beforehand
+from voltaun.words.assumed import sky_beforehand
 
 
 class Climate(unittest.TestCase):

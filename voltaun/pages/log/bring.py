@@ -32,6 +32,7 @@ from voltaun.pages import context
 from voltaun.pages.log.jobs import Jobs, Stash
 from voltaun.pages.log.mappings import keep_mapping, kept_mappings
 from voltaun.pages.log.views import render
+from voltaun.words import bringing
 from voltaun.words.readings import field_shown, field_words
 from voltaun.words.sentences import doubt_words
 
@@ -285,7 +286,8 @@ def _render(shown: Shown, status: int = 200, log: LogFile | None = None, refused
     return render_template("log/bring.html", columns=columns, numbers=NUMBERS, field_words=field_words,
                            field_shown=field_shown, shown=shown, understood=understood, refused=refused, units=units,
                            choices=choices, orders=(when.DAY_FIRST, when.MONTH_FIRST), skies=SKIES,
-                           separators=SEPARATORS, loosely=loose.KINDS, sums=SUMS, today=context.look().today,
+                           separators=SEPARATORS, bringing=bringing, loosely=loose.KINDS, sums=SUMS,
+                           today=context.look().today,
                            **extra), status
 
 

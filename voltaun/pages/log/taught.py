@@ -17,6 +17,7 @@ from voltaun.core.rig.rig import Rig
 from voltaun.database import rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import context
+from voltaun.words import taught as told
 
 
 @dataclass(frozen=True)
@@ -38,7 +39,8 @@ def taught() -> str:
     now = context.look().present
     above = now.above_wh["everyday_floor"].p50 if now else None
     return render_template(
-        "log/taught.html", learned=account.learned, recent=habits.recent_use(days), weekdays=habits.weekdays(days),
+        "log/taught.html", taught=told, learned=account.learned, recent=habits.recent_use(days),
+        weekdays=habits.weekdays(days),
         yields=habits.yields(skies), skies=habits.sky_habits(skies, rig.place.latitude < 0),
         draws=account.learned.draws, energy=energy,
         proposals=proposals(rig, account),

@@ -24,6 +24,7 @@ from voltaun.pages.log.sheet import Sheet
 from voltaun.pages.reading import asking
 from voltaun.pages.reading.forms import ReadingForm
 from voltaun.pages.today import views as today
+from voltaun.words import taught
 from voltaun.words.readings import done_words, events_words, field_shown, field_words
 from voltaun.words.sentences import begin
 from voltaun.words.units import show_percent
@@ -47,9 +48,9 @@ def render(editing: KeptReading | None = None, form: ReadingForm | None = None, 
     day, no_day = _asked_day()
     sheet, today_is = _sheet(day), local_day(g.now, context.rig().zone)
     done = [(done_words(of, today_is), of.beside) for of in last_done(context.events(), today_is)]
-    return render_template("log/log.html", sheet=sheet, editing=editing, form=form, asked=day, no_day=no_day, done=done,
-                           events_words=events_words, strips=_strips(sheet), mappings=list(kept_mappings()),
-                           **extra), status
+    return render_template("log/log.html", taught=taught, sheet=sheet, editing=editing, form=form, asked=day,
+                           no_day=no_day, done=done, events_words=events_words, strips=_strips(sheet),
+                           mappings=list(kept_mappings()), **extra), status
 
 
 def _strips(sheet: Sheet) -> list[Markup]:

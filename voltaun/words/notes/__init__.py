@@ -22,15 +22,15 @@ def of_page(page: str) -> dict[str, str]:
     return notes
 
 
-def note(name: str, *addresses: str, **figures: object) -> Markup:
+def note(called: str, /, *addresses: str, **figures: object) -> Markup:
     """A note by its page and name, such as `bench.grades`, with links to these addresses and these figures.
 
     Raises KeyError for a note or a figure that is not there, ValueError where links and addresses do not match.
     """
-    page, _, of = name.partition(".")
+    page, _, of = called.partition(".")
     text = of_page(page)[of]
     if len(_LINK.findall(text)) != len(addresses):
-        raise ValueError(f"found {len(addresses)} addresses for {name}, expected one for each of its links")
+        raise ValueError(f"found {len(addresses)} addresses for {called}, expected one for each of its links")
     left = iter(addresses)
     linked = _LINK.sub(lambda of: f'<a href="{escape(next(left))}">{of[1]}</a>', str(escape(text)))
     return Markup(linked).format(**figures)
