@@ -380,7 +380,7 @@ class OfTheSun(BenchCase):
         self.post("/1/bench/new", {"instrument": "harvest", "subject": "Roof", "wh": "0", "at": "2026-11-23T08:00"})
         self.read(at="2026-11-23T11:00", wh="900")
         self.assertEqual(self.logged(), [])
-        self.shows("is learned from the log; there is nothing to apply", self.show())
+        self.shows("is learned from the log. There is nothing to apply", self.show())
 
     def test_a_counter_that_fell_tells_nothing_and_one_begins_at_nought(self):
         run = Run("harvest", "Roof", marks=marks((0, 2, 4, 6), wh=(None, 300, 100, 250)))

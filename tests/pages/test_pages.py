@@ -442,10 +442,10 @@ class Bench(PagesCase):
 
     def test_the_gap_between_list_and_log_is_named(self):
         self.shows("What runs here?", self.page())
-        self.shows("the log does not tell yet", self.page(Load("Fridge", 700, "dc")))
+        self.shows("The log does not tell yet", self.page(Load("Fridge", 700, "dc")))
         self.keep(*readings(*({"soc": 0.6, "solar_wh": 1200, "use_wh": 1000} for _ in range(25)),
                             start=NOW - timedelta(days=25)))
-        self.shows("no load on the list explains", self.page(Load("Fridge", 500, "dc", evidence="metered")))
+        self.shows("a day that is not on your list", self.page(Load("Fridge", 500, "dc", evidence="metered")))
         self.shows("The list explains what the log says", self.page(Load("Fridge", 1000, "dc", evidence="label")))
         over = self.page(Load("Fridge", 1900, "dc", evidence="metered"), Load("Fan", 90, "dc", evidence="guess"))
         self.shows("more than the log says", over)
@@ -645,9 +645,9 @@ class AllRigs(PagesCase):
         self.hides("Of that into Test rig", page)
         self.shows("480 Wh", page)
         self.hides("Of that into", self.client.get("/2/bench").text)
-        self.shows("Test rig put about 393 Wh a day into Trailer over 24 logged days: about 480 Wh a day of its own "
-                   "use.", self.client.get("/together").text)
-        self.shows("Named as another of your systems", self.client.get("/2/rig?part=mains-0").text)
+        self.shows("Test rig put about 393 Wh a day into Trailer over 24 logged days. That was about 480 Wh a day "
+                   "of its own use.", self.client.get("/together").text)
+        self.shows("Named as another of your rigs", self.client.get("/2/rig?part=mains-0").text)
 
 
 class DayNought(PagesCase):

@@ -1,5 +1,6 @@
 """What was changed of the rig, in words."""
 
+from collections.abc import Mapping
 from datetime import date
 
 from voltaun.core.learned.bank_step import BankStep
@@ -8,6 +9,7 @@ from voltaun.core.learned.yield_step import YieldStep
 from voltaun.core.rig.bank import rated_energy
 from voltaun.core.rig.parts import SolarArray
 from voltaun.core.rig.rig import Former, Rig
+from voltaun.words.sentences import month
 from voltaun.words.units import show_energy
 
 
@@ -82,6 +84,17 @@ def bank_guess(of: BankStep, rig: Rig) -> tuple[str, str]:
 
 NEAR_GUESS = 0.15
 """A bank that comes so near to whole strings, as a part of them, is probably these."""
+
+def aiming(name: str, of_month: int, gains: Mapping[int, float], least: int) -> str:
+    """What each number of turns a day would bring, and in brackets what the last of them adds."""
+    told = []
+    for times, wh in gains.items():
+        turns = f"{times} × a day" if times else "as it is fixed"
+        more = wh - gains[times - 1] if times > least else None
+        told.append(f"{turns} {show_energy(wh)}" + ("" if more is None else
+                                                    f" ({'+' if more >= 0 else ''}{show_energy(more)})"))
+    return f"Aiming the {name} in {month(of_month)}, under a mean sky: {', '.join(told)}."
+
 
 POINTS = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
 

@@ -385,6 +385,15 @@ def tried_on(told: Mapping[str, Any], rig: Rig) -> str:
             "log stays as it is.")
 
 
+_STANDS_IN = {"place": "the place (its time zone’s town stands in)", "bank": "the bank (a 1.28 kWh one stands in)",
+              "sources": "what fills it"}
+
+
+def not_set(rig: Rig) -> str:
+    """What was not known at the first run, and what stands in for it."""
+    return ", ".join(_STANDS_IN[name] for name in rig.not_yet_told)
+
+
 LOOSE_TAKEN = {"blank": "Leave such cells blank", "about": "Take the number in them",
                "hours": "Take morning for 7:00, noon for 12:00, afternoon for 15:00, evening for 19:00",
                "totals": "Leave such lines out"}

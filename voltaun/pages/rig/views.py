@@ -23,7 +23,9 @@ from voltaun.pages.context import Look
 from voltaun.pages.figures import one_line
 from voltaun.pages.leaves import known_leaf
 from voltaun.pages.rig.parts import Part
+from voltaun.words import rig as rig_words
 from voltaun.words.cautions import for_rig
+from voltaun.words.notes import of_page
 from voltaun.words.rig import former_words
 from voltaun.words.sentences import figure_words
 from voltaun.words.units import show_energy
@@ -63,10 +65,15 @@ def render(status: int = 200, part: Part | None = None, rest: Sequence[str] = ()
     return render_template(
         "rig/rig.html", leaf=leaf, part=part, facing=facing_of(rig, part), rest=rest, unsure=unsure,
         cautions=for_rig(rig), figures=figures(rig),
-        version=g.kept.version, drawings=() if leaf else (one_line.wide(rig), one_line.narrow(rig)), limits=limits(rig),
+        rig_words=rig_words, helped=HELPED, version=g.kept.version, limits=limits(rig),
+        drawings=() if leaf else (one_line.wide(rig), one_line.narrow(rig)),
         soc_words=SOC_WORDS[rig.soc_from], depths=_depths(rig, drain), origins=_origins(),
         aiming=[] if leaf else _aiming(rig, look), groups=_groups(rig), names=NAMES, former=_former(rig),
         files=[(each, distance_km(each.weather, rig.place)) for each in context.weathers()]), status
+
+
+HELPED = frozenset(name.removeprefix("of_") for name in of_page("rig") if name.startswith("of_"))
+"""The groups of parts whose form has a note."""
 
 
 def facing_of(rig: Rig, part: Part | None) -> Markup | None:

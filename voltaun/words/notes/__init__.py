@@ -10,7 +10,7 @@ from importlib import import_module
 
 from markupsafe import Markup, escape
 
-PAGES = ("additions", "bench", "house", "log", "outlook", "rig", "start", "sums", "today")
+PAGES = ("additions", "bench", "frame", "house", "log", "outlook", "rig", "start", "sums", "today")
 
 _LINK = re.compile(r"\[(.+?)\]")
 

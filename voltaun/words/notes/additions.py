@@ -15,11 +15,10 @@ NOTES = {
     "no_array": "not known: the rig has none yet; give the peak-sun hours below",
     "controller": "for those panels at bank voltage, with a quarter to spare",
     "inverter": "for {watts} running at once, with a quarter to spare",
-    "bank_sum": "use × {days} days ÷ the usable share of {share} (above the everyday floor), in whole strings",
-    "bank_sum_cold": "use × {days} days ÷ the usable share of {share} (above the everyday floor, in the cold), in "
-                     "whole strings",
+    "bank_sum": "use × {days} days ÷ {share} usable down to the everyday floor, in whole strings",
+    "bank_sum_cold": "use × {days} days ÷ {share} usable down to the floor in the cold, in whole strings",
     "sun_given": "as you gave them",
-    "sun_sum": "clear sky on your planes in {month} × the {share} that such a month leaves ÷ the array share",
+    "sun_sum": "clear sky in {month} × the {share} that such a month leaves ÷ the array share",
     "grey": "Grey figures are taken from the log and the rig; write over any of them.",
     # Before buying
     "beside": "By what the labels say, with your loads, your use and your sun. What counts is what can be used: down "
@@ -28,8 +27,8 @@ NOTES = {
     "each_alone": "First while it is on all the time, then as you usually use it.",
     # The price list
     "prices": "One thing a line: name, kind, size, price, kg, m². Kinds: panel, battery, charger, controller, "
-              "generator, inverter, load. The size is in W; of a battery in Wh, of a load in Wh a day. A generator’s "
-              "W are those that reach the bank. “for” names the load that it replaces, or what a charger serves. A "
+              "generator, inverter, load. The size is W; of a battery Wh, of a load Wh a day. A generator’s W are "
+              "those that reach the bank. “for” names the load that it replaces, or what a charger serves. A "
               "generator also has litres_per_hour and fuel_price, an inverter idle_w and surge_w. How long it lasts: "
               "years, and cycles of a battery.",
     # The question

@@ -5,10 +5,10 @@ NOTES = {
     "taught_nothing": "The log does not teach anything yet.",
     "taught_how": "A few evenings with the level and the sun written down make the rest.",
     "taught_from": "From {days}. Each figure stands with what it rests on. Nothing is applied to the rig unless you "
-                   "do it here, and it can be taken back.",
+                   "do it here. It can be taken back.",
     "legs": "{days} days on which the level moved ten points or more",
-    "legs_few": "{days} days on which the level moved ten points or more; eight are needed, with sun, use and level "
-                "all read",
+    "legs_few": "{days} days on which the level moved ten points or more. Eight are needed, with sun, use and level "
+                "all read.",
     "days_read": "{days} days on which everything was read",
     "days_few": "a fortnight with sun, use and level all read is needed",
     "by_shunt": "The percent here is counted by a shunt, relative to the capacity set in it. So the log finds that "
@@ -18,7 +18,7 @@ NOTES = {
     "by_display": "A display that counts is relative to the capacity set in it. Then the log finds that one again, "
                   "not what the bank has lost.",
     "wander": "From day to day the books wander {times} times further than rounding and meters would. The percent "
-              "drifts between its resets, or the figures are taken at other times than the level.",
+              "drifts between its resets, or figures and level are taken at different times.",
     "off_by": "one day in three is off by more than {wh}",
     "display": "It divides what is left by the watts of the moment: all that can run at once, or {watts}.",
     "decide": "At your usual use it is about {time}; decide on that one.",
@@ -40,9 +40,8 @@ NOTES = {
     "missed": "After {days} without a reading.",
     "spilt_how": "Estimated: what the sky would likely have given, less what was harvested",
     "legend": "Open a reading by its date to change it. {italic}: reckoned, not read; focus one to see how. A dot: "
-              "not known; focus it for why. {capped}: the bank was full while the sun was up, so there was at least "
-              "this much sun. {reset}: what moved the level is not booked. {doubtful}: the figures do not fit "
-              "together.",
+              "not known; focus it for why. {capped}: the bank was full while the sun was up, so this is the least. "
+              "{reset}: what moved the level is not booked. {doubtful}: the figures do not fit together.",
     # In and out
     "take_out": "[Take the log out as CSV]: all of it, with what was reckoned marked. [Take the rig out as a file]. "
                 "[Take everything out as an archive]: rig, log, bench and samples in one file. Or take [everything of "
@@ -78,6 +77,7 @@ NOTES = {
     "job_done": "{name} is in.",
     "job_cancelled": "The import was stopped.",
     "job_refused": "The file was not taken in; nothing was kept.",
+    "how_far": "[How far is it now?]",
     "job_so_far": "{rows} rows, {share} % of the file read.",
     # Months, years, two stretches
     "sheet": "{name}: {came} came in, {used} was used.",
@@ -102,8 +102,8 @@ NOTES = {
     "last_copy": "The last copy is of {day}.",
     "no_copy": "There is no copy of the log yet.",
     "copies": "One is made each day while Voltaun runs. The last seven are kept beside the file {database}. To put "
-              "one in its place, stop Voltaun, and run {restore} with the copy’s name in a terminal. What stood there "
-              "is kept.",
+              "one in its place, stop Voltaun. Then run {restore} with the copy’s name in a terminal. What stood "
+              "there is kept.",
     "none_yet": "None yet.",
     "changed": "What was changed and removed, and the way back.",
     "unchanged": "Nothing was changed or removed in the last {days} days.",

@@ -1,3 +1,6 @@
-"""Notes."""
+"""Notes of Sums."""
 
-NOTES: dict[str, str] = {}
+NOTES = {
+    "blank": "Write over any blank, and the sentence answers.",
+    "start": "The blanks start from {rig}. Nothing here is kept.",
+}
