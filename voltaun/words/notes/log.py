@@ -6,8 +6,8 @@ NOTES = {
     "taught_how": "A few evenings with the level and the sun written down make the rest.",
     "taught_from": "From {days}. Each figure stands with what it rests on. Nothing is applied to the rig unless you "
                    "do it here. It can be taken back.",
-    "legs": "{days} days on which the level moved ten points or more",
-    "legs_few": "{days} days on which the level moved ten points or more. Eight are needed, with sun, use and level "
+    "legs": "{days} on which the level moved ten points or more",
+    "legs_few": "{days} on which the level moved ten points or more. Eight are needed, with sun, use and level "
                 "all read.",
     "days_read": "{days} days on which everything was read",
     "days_few": "a fortnight with sun, use and level all read is needed",
