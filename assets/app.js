@@ -71,15 +71,29 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
-  // The field of options: arrow keys walk its cells.
+  // The field of options, and the sky: one stop for Tab, and arrow keys walk the cells.
   window.Alpine.data("field", () => ({
+    init() {
+      const stops = [...this.stops()];
+      const first = stops.find((one) => one === document.activeElement || one.matches('.chosen a, [aria-pressed="true"]'));
+      this.stop(first ?? stops[0]);
+    },
+    stops() {
+      return this.$root.querySelectorAll("tbody td :is(a, button)");
+    },
+    stop(at) {
+      for (const one of this.stops()) one.tabIndex = one === at ? 0 : -1;
+    },
+    here(event) {
+      if (event.target.closest("tbody td")) this.stop(event.target);
+    },
     walk(event) {
       const step = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] }[event.key];
       const cell = event.target.closest("td");
       if (!step || !cell) return;
       event.preventDefault();
       const row = this.$root.querySelectorAll("tbody tr")[cell.parentElement.sectionRowIndex + step[0]];
-      row?.cells[cell.cellIndex + step[1]]?.querySelector("a")?.focus();
+      row?.cells[cell.cellIndex + step[1]]?.querySelector("a, button")?.focus();
     },
   }));
 
@@ -99,6 +113,9 @@ document.addEventListener("alpine:init", () => {
   window.Alpine.data("keys", () => ({
     init() {
       if (!document.querySelector("#entry #soc")) sessionStorage.removeItem("typed-ahead");
+      // A page that was reached by its key begins with what it says, and not with the rail.
+      if (sessionStorage.getItem("by-key")) document.getElementById("page")?.focus({ preventScroll: true });
+      sessionStorage.removeItem("by-key");
     },
     press(event) {
       if (event.ctrlKey || event.metaKey || event.altKey) return;
@@ -118,7 +135,10 @@ document.addEventListener("alpine:init", () => {
       else if (event.key === "/") this.follow("#find-link", "#find");
       else if (event.key === "[") this.follow("a[rel=prev]");
       else if (event.key === "]") this.follow("a[rel=next]");
-      else if (/^[1-7]$/.test(event.key)) this.follow(`a[data-key="${event.key}"]`);
+      else if (/^[1-7]$/.test(event.key)) {
+        sessionStorage.setItem("by-key", "yes");
+        this.follow(`a[data-key="${event.key}"]`);
+      }
       else return;
       event.preventDefault();
     },

@@ -198,6 +198,31 @@ class Keys(BrowserCase):
         page.wait_for_url("**/log?day=2026-11-24")
         self.assertEqual(page.locator("tr.asked").count(), 1)
 
+    def test_a_page_reached_by_its_key_begins_with_what_it_says_and_the_sky_is_one_stop(self):
+        page = self.go("/1/today")
+        with page.expect_navigation():
+            page.keyboard.press("5")
+        self.shows("The sky you expect")
+        self.assertEqual(page.evaluate("document.activeElement.id"), "page")
+        stops = []
+        while not stops or stops[-1] != "ask-load" and len(stops) < 30:
+            page.keyboard.press("Tab")
+            stops.append(page.evaluate("document.activeElement.id"))
+        self.assertEqual(sum(stop.startswith("sky-2") for stop in stops), 1, stops)
+        # The rail is not gone through, and of 48 skies one is a stop: 20 keys to the first field of the what-if.
+        self.assertLessEqual(len(stops), 20)
+        page.locator("#sky-grid button[tabindex='0']").focus()
+        begun = page.evaluate("document.activeElement.id")
+        page.keyboard.press("ArrowDown")
+        page.keyboard.press("ArrowLeft")
+        moved = page.evaluate("document.activeElement.id")
+        self.assertNotEqual(moved, begun)
+        self.assertEqual(page.locator("#sky-grid button[tabindex='0']").count(), 1)
+        page.keyboard.press("Enter")  # its answer comes in place, and the stop stays where one is
+        page.locator(f"#{moved}[aria-pressed='true'][tabindex='0']").wait_for()
+        page.keyboard.press("Enter")
+        page.locator(f"#{moved}[aria-pressed='false']").wait_for()
+
     def test_a_reading_with_the_keyboard_alone(self):
         page = self.go("/1/today")
         page.keyboard.press("n")
