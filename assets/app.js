@@ -75,8 +75,8 @@ document.addEventListener("alpine:init", () => {
   window.Alpine.data("field", () => ({
     init() {
       const stops = [...this.stops()];
-      const first = stops.find((one) => one === document.activeElement || one.matches('.chosen a, [aria-pressed="true"]'));
-      this.stop(first ?? stops[0]);
+      this.stop(stops.find((one) => one === document.activeElement)
+        ?? stops.find((one) => one.matches('.chosen a, [aria-pressed="true"]')) ?? stops[0]);
     },
     stops() {
       return this.$root.querySelectorAll("tbody td :is(a, button)");
