@@ -190,7 +190,7 @@ class Measures(AdditionsCase):
         for kind, typed, words in (("fly", {}, "expected one of the measures"), ("drive", {"names": "Ute"}, "found"),
                                    ("drive", {"names": "Bus", "hours": "1", "every": "2"}, "nothing of that name"),
                                    ("drive", {"names": "Ute", "hours": "30", "every": "2"}, "Hours each time: found"),
-                                   ("leave_off", {}, "Leave_off: found no names"),
+                                   ("leave_off", {}, "Found no load ticked, expected one at least."),
                                    ("inverter", {"hours": "often"}, "Hours each time: found")):
             answer = self.add(kind, **typed)
             self.assertEqual(answer.status_code, 422, (kind, typed))
@@ -297,9 +297,9 @@ class Shown(AdditionsCase):
     def test_the_worksheet_says_what_it_leaves_and_what_each_month_asks_for(self):
         page = self.show("/worksheet")
         self.assertRegex(" ".join(page.split()),
-                         r"In years of weather that leaves (about \d+ days?|hardly a day) in a usual")
+                         r"in years of weather: (about \d+ days?|hardly a day) in a usual")
         self.shows("<th>Array, W</th>", page)
-        self.shows("In years of weather that leaves", self.show("/worksheet?reserve_days=1"))
+        self.shows("Below your floor with that, in years of weather", self.show("/worksheet?reserve_days=1"))
         self.shows("with one day in reserve", self.show("?reserve_days=1"))  # a bookmark from before it had a leaf
         self.assertEqual(self.client.get(HERE + "/years?leaf=nowhere").status_code, 404)
 

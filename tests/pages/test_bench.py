@@ -640,7 +640,8 @@ class RigPage(BenchCase):
         self.assertEqual(self.kept().rig.places, (Stay(date(2026, 11, 10), "Orchard", -42.7, 147.0, 0, 0.8),))
         for page in ("today", "log", "rig", "outlook", "additions"):
             self.assertEqual(self.client.get(f"/1/{page}").status_code, 200, page)
-        for wrong, words in (({"from_day": "soon"}, "a day. Write it as 2 Oct 2026"), ({"from_day": ""}, "this key"),
+        for wrong, words in (({"from_day": "soon"}, "a day. Write it as 2 Oct 2026"),
+                             ({"from_day": ""}, "Found nothing, expected a day such as 2026-10-02"),
                              ({"latitude": "95"}, "−90 (south)"), ({"shade_factor": "3"}, "1")):
             answer = self.keep_part("places-0", **wrong)
             self.assertEqual(answer.status_code, 422)

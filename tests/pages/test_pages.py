@@ -365,7 +365,7 @@ class RigAndAdditions(PagesCase):
                 ("bank", {"hard_floor": "60"}, "everyday floor"), ("bank", {"chemistry": "lemon"}, "Not a valid"),
                 ("place", {"latitude": "95"}, "−90 (south) to 90 (north)"), ("place", {"name": ""}, "1 to 80"),
                 ("place", {"timezone": "Mars"}, "time zone"), ("arrays-0", {"panel_w": "many"}, "power"),
-                ("arrays-0", {"tilt_deg": "120"}, "90"), ("loads-0", {"daily_wh": ""}, "this key"),
+                ("arrays-0", {"tilt_deg": "120"}, "90"), ("loads-0", {"daily_wh": ""}, "expected Wh a day, 0 or more"),
                 ("loads-0", {"pattern": "often"}, "18-23"), ("loads-0", {"months": "13"}, "1 to 12")):
             with self.subTest(words):
                 answer = self.keep_part(key, **typed)

@@ -32,9 +32,9 @@ class Book(unittest.TestCase):
     def test_a_rules_hours_and_litres_have_no_equal_ends(self):
         for hours, litres, said in (((0.0, 0.1), None, "It will hardly be needed in these days."),
                                     ((0.1, 2.0), (0.0, 1.4),
-                                     "It would run up to 2 h and burn up to 1 l in these days."),
+                                     "It would run up to 2 h and burn up to 1 litre in these days."),
                                     ((0.0, 0.3), None, "It would run up to 1 h in these days."),
-                                    ((7.1, 7.2), (5.0, 5.0), "It would run 7 h and burn 5 l in these days."),
+                                    ((7.1, 7.2), (5.0, 5.0), "It would run 7 h and burn 5 litres in these days."),
                                     ((133, 142), None, "It would run 133–142 h in these days.")):
             of = [ends and SimpleNamespace(p10=ends[0], p90=ends[1]) for ends in (hours, litres)]
             self.assertEqual(ruled(SimpleNamespace(generator_hours=of[0], generator_litres=of[1])), said)

@@ -203,7 +203,8 @@ def _schema_faults(document: Any) -> list[Fault]:
         path = "".join(f"[{p}]" if isinstance(p, int) else f".{p}" for p in error.absolute_path).lstrip(".")
         if error.validator == "required":
             missing = next(name for name in error.validator_value if name not in error.instance)
-            faults.append(Fault(f"{path}.{missing}".lstrip("."), "nothing", "this key"))
+            described = error.schema.get("properties", {}).get(missing, {}).get("description")
+            faults.append(Fault(f"{path}.{missing}".lstrip("."), "nothing", described or "it there"))
             continue
         found = json.dumps(error.instance, ensure_ascii=False)
         expected = error.schema.get("description") or error.message

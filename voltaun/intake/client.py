@@ -40,7 +40,8 @@ def address_fault(address: str, also_in_the_house: bool = False) -> str | None:
     if legal:
         return None
     where = "on this machine or in the house" if also_in_the_house else "on this machine"
-    return f"Found {address!r}, expected an address {where}, such as http://127.0.0.1:8151. Voltaun asks nobody else."
+    found = repr(address) if address else "nothing"
+    return f"Found {found}, expected an address {where}, such as http://127.0.0.1:8151. Voltaun asks nobody else."
 
 
 def _in_a_house(host: str) -> bool:

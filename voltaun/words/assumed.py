@@ -42,7 +42,7 @@ def use(of: Outlook) -> list[str]:
     if drain.basis == "log":
         told += f"from {logged(drain.days_known, drain.hours_known)}, give or take {show_energy(drain.sd_wh)}."
     else:
-        told += "from the list of loads, since the log does not tell it yet."
+        told += "from the list of loads: the log does not tell it yet."
     found = [told, f"Standby takes {show_energy(drain.standby_wh)} more."]
     if drain.hidden_wh:
         found.append(f"There is {draw(of.learned.steady_draw_w, drain.hidden_wh)}.")
@@ -53,9 +53,10 @@ def sun(of: Outlook) -> list[str]:
     """What part of a clear sky the panels bring, and from how many days."""
     share = of.learned.share
     low, high = (100 * share.quantile(part) for part in (0.1, 0.9))
-    rests = f"From {counted(share.days, 'logged day')}"
+    rests = f"From {counted(share.days, 'logged day')}" if share.days else "No day of it is logged yet"
     if share.capped_days:
-        rests += f", {share.capped_days} of them capped by a full bank"
+        some = "all" if share.capped_days == share.days else share.capped_days
+        rests += f", {f'{some} of them ' if share.days > 1 else ''}capped by a full bank"
     found = [f"{100 * share.mean:.0f} % of a clear sky on average, {low:.0f}–{high:.0f} % on 8 days in 10.",
              f"{rests}."]
     if share.days < FEW_DAYS:

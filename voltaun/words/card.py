@@ -73,8 +73,9 @@ def heading(of: Card, rig: Rig) -> str:
 def foot(of: Card, rig: Rig) -> str:
     """What the card was made from."""
     of_season = "a guess of this season and " if of.guess else ""
-    return (f"Made from {of_season}the log of {rig.name}. The levels leave 1 in 20, 1 in 10 and 1 in 4 of dropping "
-            f"below {show_percent(rig.bank.everyday_floor)} within three days. No card is a guarantee.")
+    return (f"Made from {of_season}the log of {rig.name}. What may happen is dropping below "
+            f"{show_percent(rig.bank.everyday_floor)} within three days. From the first level up that is 1 in 20. From "
+            "the second it is 1 in 10, from the third 1 in 4. No card is a guarantee.")
 
 
 def always_on(rig: Rig) -> str:

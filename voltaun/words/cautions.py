@@ -16,7 +16,7 @@ if TYPE_CHECKING:  # for a page that shows a caution these need not be loaded
 ESTIMATE = "Planning figures, not promises. Do not stake a medical device on them."
 LOCAL_CODES = ("Wire and fuse sizes, building wiring, roof loads, vehicle weights and gas: local codes and licensed "
                "people decide.")
-FUSE = ("A battery can deliver hundreds of amps: a fuse or breaker at the battery on every positive lead, tools "
+FUSE = ("A battery can deliver hundreds of amps. Put a fuse or breaker at the battery on every positive lead. Tools "
         "insulated, rings off.")
 LITHIUM_COLD = "Never charge lithium below 0 °C (32 °F) unless it heats itself."
 LITHIUM = f"{LITHIUM_COLD} Rely on its BMS; stop using a swollen or wet pack."
@@ -24,7 +24,7 @@ ACID = "The acid burns: gloves, goggles, water at hand."
 HYDROGEN = "Flooded lead gives off hydrogen while it charges: fresh air, no flame, eyes covered."
 FUMES = "Run a generator outdoors, far from openings, with a carbon-monoxide alarm inside."
 BACKFEED = "Never feed a building's wiring from an inverter or generator except through a proper transfer switch."
-COLD_FOOD = "Keep food safe: a fridge above 5 °C (41 °F) for more than two hours is a health matter."
+COLD_FOOD = "Keep food safe: more than two hours above 5 °C (41 °F) in a fridge is a health matter."
 DEEP = "A full discharge wears a lead bank: test it seldom, stop at its cut-off, and charge it again at once."
 VEHICLE = ("An overdrawn alternator overheats: local codes and licensed people decide on a vehicle's wiring, its "
            "fuses and its isolation.")

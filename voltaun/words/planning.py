@@ -129,8 +129,9 @@ def allowed(of: Tonight, looked: Outlook, rig: Rig) -> str:
     if not of.helps:
         return f"Even a full bank at {dawn} would not be enough until the end of {end}. See the advice above."
     how = "Spare" if of.can_be_spared else "Spare or charge"
-    return (f"{how} {about(of.must_spare_wh)} until {dawn}. Else you may drop below {floor} before the end of {end} "
-            f"({chance(of.chance)}).")
+    below, odds = f"drop below {floor} before the end of {end}", chance(of.chance)
+    else_ = f"will almost certainly {below}" if odds == "almost certain" else f"may {below} ({odds})"
+    return f"{how} {about(of.must_spare_wh)} until {dawn}. Else you {else_}."
 
 
 def thing(of: Thing) -> str:

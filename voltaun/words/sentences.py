@@ -227,7 +227,7 @@ def ruled(outlook: Outlook) -> str:
     said = _between(outlook.generator_hours, "h")
     burnt = outlook.generator_litres
     if burnt and burnt.p90 >= 0.5:
-        said += f" and burn {_between(burnt, 'l') if not customary() else _gallons(burnt)}"
+        said += f" and burn {_between(burnt, 'litres') if not customary() else _gallons(burnt)}"
     return f"It would run {said} in these days."
 
 
@@ -262,6 +262,7 @@ HARDLY_H = 0.25
 def _between(of: Range, unit: str) -> str:
     """A range in whole units, one figure where both ends are the same."""
     low, high = round(of.p10), max(1, round(of.p90))
+    unit = unit.removesuffix("s") if high == 1 else unit
     return f"{low}–{high} {unit}" if 0 < low < high else f"{high} {unit}" if low else f"up to {high} {unit}"
 
 
@@ -316,7 +317,7 @@ def rests_on(outlook: Outlook) -> str:
     if of.days_known >= LITTLE_DAYS:
         return ""
     told = f"{days(of.days_known)} of your log" if of.hours_known is None else logged(0, of.hours_known)
-    return f"This rests on {told}: take it as a first guess, and each reading narrows it."
+    return f"This rests on {told}. Take it as a first guess: each reading narrows it."
 
 
 def moment(at: datetime, today: date, zone: ZoneInfo) -> str:

@@ -230,6 +230,8 @@ def measure_from(form: MultiDict[str, str]) -> tuple[Measure | None, list[str]]:
             figures[name] = int(value) if name == "every" else value
         except QuantityError as error:
             faults.append(f"{label.capitalize()}: found {error.found}, expected {error.expected}.")
+    if kind in ("leave_off", "shift") and not form.getlist("names"):
+        faults.append("Found no load ticked, expected one at least.")
     months = tuple(sorted({int(month) for month in form.getlist("months") if month.isascii() and month.isdigit()}))
     if not faults:
         try:

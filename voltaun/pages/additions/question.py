@@ -88,7 +88,7 @@ def add_measure() -> ResponseReturnValue:
     if measure not in [of.measure for of in listed if not of.removed]:
         with transaction(context.writer()) as db:
             asking.keep(db, g.kept.id, replace(before, measures=[*listed, asking.Told(measure)]))
-    flash(f"{words.begin(additions.measure(measure))}: it is looked at now.")
+    flash(f"{words.begin(additions.measure(measure)).rstrip(',')}: it is looked at now.")
     return redirect(url_for("additions.leaf", rig_id=g.kept.id, leaf="without"), 303)
 
 

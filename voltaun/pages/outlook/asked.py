@@ -152,7 +152,7 @@ def plan_from(rig: Rig, now: datetime, form: MultiDict[str, str]) -> tuple[Plan 
     first, last = _typed_days(form, local_day(now, rig.zone), faults)
     name = form.get("load", "") if kind == "leave_off" else form.get("name", "").strip()[:200]
     if kind not in (*KINDS, "people"):
-        faults.append(f"Found {kind!r}, expected one of the kinds of plan.")
+        faults.append(f"Found {repr(kind) if kind else 'nothing'}, expected one of the kinds of plan.")
     amount = _amount(kind, form.get("amount", "").strip(), faults)
     begin, end = (_typed_clock(form.get(field, ""), faults) for field in ("begin", "end"))
     if kind == "leave_off" and name not in [load.name for load in rig.loads]:

@@ -11,7 +11,7 @@ NOTES = {
     "no_source": "Nothing on this rig fills the bank. Add a source on Rig, or a panel to the price list.",
     "no_use": "Type what you use a day below: the worksheet answers at once. Or [list what runs on Bench], or log a "
               "few days. Then years of weather are run through what you may add, buy or do instead.",
-    "sheet_leaves": "In years of weather that leaves {days} below your floor.",
+    "sheet_leaves": "Below your floor with that, in years of weather: {days}.",
     "no_array": "not known: the rig has none yet; give the peak-sun hours below",
     "controller": "for those panels at bank voltage, with a quarter to spare",
     "inverter": "for {watts} running at once, with a quarter to spare",

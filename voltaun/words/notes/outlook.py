@@ -3,7 +3,7 @@
 NOTES = {
     # Nothing to say yet
     "empty": "The days ahead, and their odds.",
-    "empty_why": "Here stands how the level may go, day by day. And how likely it drops below your floor.",
+    "empty_why": "Here stands how the level may go, day by day, and the odds of dropping low.",
     "tick": "[Tick what runs].",
     "write_down": "[Write down the level now].",
     # The answer
