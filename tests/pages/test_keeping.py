@@ -24,7 +24,8 @@ from voltaun.pages.bench.forms import ConditionsForm, LabelForm, MarkForm, Round
 from voltaun.pages.fields import LevelField, QuantityField
 from voltaun.pages.rig.forms import GROUPS, BankPart, FigureField, InverterPart, PlacePart
 from voltaun.pages.start.forms import StartForm
-from voltaun.pages.sums.sentences import Blank, _value, sentences
+from voltaun.pages.sums.working import _value
+from voltaun.words.sums import Blank, sentences
 
 UNITS = {"kWh": 1000, "Wh": 1, "W": 1, "V": 1, "A": 1, "Ah": 1, "h": 1, "%": 0.01, "min": 1 / 60,
          "°": 1, "°C": 1, "m": 1}

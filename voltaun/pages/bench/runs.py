@@ -20,8 +20,9 @@ from voltaun.database.bench import KeptRun
 from voltaun.database.connection import transaction
 from voltaun.pages import context
 from voltaun.pages.bench import trial_log
-from voltaun.pages.bench.shown import Shown, hours_words, shown, title
+from voltaun.pages.bench.shown import Shown, shown
 from voltaun.words.cautions import for_bench
+from voltaun.words.findings import hours_words, title
 from voltaun.words.sentences import begin, refusal
 
 if TYPE_CHECKING:

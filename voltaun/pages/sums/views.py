@@ -12,7 +12,8 @@ from voltaun.pages import context
 def show() -> tuple[str, int]:
     """The page; the sentence that `of` names takes its blanks from the address, the others from the rig."""
     # Imported when the page is wanted: the start of the server should not wait for it.
-    from voltaun.pages.sums.sentences import sentences, work
+    from voltaun.pages.sums.working import work
+    from voltaun.words.sums import sentences
     rig, seen = context.rig(), context.look().present
     asked = request.args.get("of")
     worked = [work(each, request.args if each.key == asked else {}, nominal_voltage(rig.bank))
