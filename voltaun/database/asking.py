@@ -64,8 +64,8 @@ def explained_steps(connection: sqlite3.Connection, rig_id: int) -> Explained:
     """The days on which a step was no change of the rig's parts, as the user said."""
     found: dict[str, tuple[date, ...]] = {}
     for kind, name in _EXPLAINED.items():
-        days = []
-        for text in setting(connection, rig_id, name, []):
+        days, told = [], setting(connection, rig_id, name, [])
+        for text in told if isinstance(told, list) else ():
             with suppress(TypeError, ValueError):  # as another's archive may have it
                 days.append(date.fromisoformat(text))
         found[kind] = tuple(days)

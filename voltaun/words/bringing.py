@@ -23,6 +23,14 @@ def understood(levels: tuple[float | None, float | None], use_wh: float | None, 
     return found
 
 
+def came_in(added: int, same: int, replaced: int, kept: int) -> list[str]:
+    """What came of a file: readings added, there already, put in the place of others, and left as they were."""
+    told = [f"{counted(added, 'reading')} added"]
+    told += [f"{count} {what}" for count, what in (
+        (same, "in the log already"), (replaced, "replaced"), (kept, "kept as they were")) if count]
+    return [f"{', '.join(told)}.", "A whole import can be taken back under What was changed."]
+
+
 _ASKED = {"dates": "{} can be read two ways: say below whether the day or the month comes first.",
           "hour": "The days have no time with them: say below at what hour the readings were taken.",
           "at": "No column is the day yet: choose one below.",

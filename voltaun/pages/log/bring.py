@@ -176,8 +176,7 @@ def _keep(number: str, mapping: Mapping) -> ResponseReturnValue:
         taken[0].close()
     for warning in log.warnings[:20]:
         flash(f"Note: {warning}.")
-    flash(f"{merged.added} readings added, {merged.same} were there already, {merged.replaced} replaced, "
-          f"{merged.kept} kept as they were. A whole import can be taken back under What was changed.")
+    flash(" ".join(bringing.came_in(merged.added, merged.same, merged.replaced, merged.kept)))
     return redirect(url_for("log.show", rig_id=g.kept.id), 303)
 
 
