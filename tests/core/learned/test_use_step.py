@@ -40,6 +40,7 @@ class Found(unittest.TestCase):
         self.assertIsNone(use_step(days((100, 2000.0), (14, 4000.0)), TODAY))
         self.assertIsNone(use_step(days((90, 2000.0), (30, 2900.0)), TODAY))
         self.assertIsNone(use_step(days(*((1, 1500 + 12.0 * n) for n in range(120))), TODAY))
+        self.assertIsNone(use_step(days(*((1, 1000 + 22.0 * n) for n in range(120)), spread=0.05), TODAY))
         self.assertIsNone(use_step(days((90, 2000.0), (30, 300.0)), TODAY))
         self.assertIsNone(use_step(days((18, 2000.0), (18, 4000.0)), TODAY))
         self.assertIsNone(use_step({}, TODAY))

@@ -127,6 +127,14 @@ class Products(unittest.TestCase):
         both = all_choices(held, replace(offer, aims=Aims(Spot(0), Spot(0))))
         self.assertEqual([(of.panels, of.second) for of in both if of.second and not of.strings and not of.bought],
                          [(0, 1)])
+        # The roof's limit is for both kinds: 1.6 + 2 × 2 m².
+        large = tuple(replace(of, area_m2=size) for of, size in ((PANEL, 1.6), (BIG, 2.0)))
+        on_roof = all_choices(wide, replace(offer, products=large, limits=Limits(roof_m2=5.0)))
+        self.assertEqual({(of.panels, of.second): of.roof_m2 for of in on_roof if of.second and not of.strings},
+                         {(0, 1): 2.0, (1, 1): 3.6, (0, 2): 4.0})
+        # Without prices each panel counts, wherever it is: two are not had for the days of one.
+        some = [Choice(0, 0, Lane()), Choice(1, 0, Lane(), price=None), Choice(0, 0, Lane(), price=None, second=2)]
+        self.assertEqual(unbeaten([replace(of, price=None) for of in some], [9.0, 3.0, 3.0]), [True, True, False])
         bare = [of for of in all_choices(wide, replace(offer, products=())) if of.second]
         self.assertEqual((bare[1].lane.added_w, bare[1].lane.beside_w), (300, 300))
         self.assertEqual(words.option(bare[1], wide), "one panel with one panel on the other plane")
