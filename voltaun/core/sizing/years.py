@@ -45,14 +45,14 @@ from voltaun.core.stats import right_censored
 SEASONS = ("summer", "autumn", "winter", "spring")
 """From December on, three months each, south of the equator; half a year on in the north."""
 
-UNSEEN = 0.6
+UNSEEN = 0.9
 """How far the mean share of a season that nobody has seen is off, on the logit (standard deviation)."""
 
-EVEN_LATITUDE, PER_DEGREE, MOST_SEASONAL = 36.0, 0.03, 0.7
+EVEN_LATITUDE, PER_DEGREE, MOST_SEASONAL = 36.0, 0.05, 0.9
 """So far from the equator winter and summer have, as a rule, the same share of clear sky; for each degree nearer to the
 pole winter has less of it, on the logit, and towards the tropics, where summers are wet, more; at the most so much."""
 
-SPELLS = 15.0
+SPELLS = 7.0
 """So many days of a season count as one look at its mean: spells of weather last."""
 
 SEEN_DAYS = 5.0
