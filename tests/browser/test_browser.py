@@ -590,7 +590,7 @@ class LogParts(BrowserCase):
 class Plain(BrowserCase):
     """Every page by day and by night, at a phone's width and at twice its size."""
 
-    def test_nothing_is_serious_for_those_who_see_or_point_otherwise(self):
+    def test_nothing_is_wrong_for_those_who_see_or_point_otherwise(self):
         for path in PAGES:
             with self.subTest(path=path):
                 self.page.goto(address + path)
