@@ -246,7 +246,7 @@ class UnderAServer(PagesCase):
         self.db.execute("UPDATE reading SET pack_socs = '[\"x\"]' WHERE id = 2")
         for path in ("today", "log", "outlook", "log.csv"):
             self.assertEqual(self.client.get(f"/1/{path}").status_code, 200, path)
-        self.shows("1 reading of this log cannot be read", self.client.get("/1/today").text)
+        self.shows("Left out, since it cannot be read: 1 reading of this log.", self.client.get("/1/today").text)
         self.assertIn("a reading cannot be read", " ".join(check.faults(self.db)))
 
     def test_an_error_stands_alone(self):

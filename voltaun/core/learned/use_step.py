@@ -19,6 +19,9 @@ LEAST_STEP = 1.6
 LOOKED_BACK_DAYS = 120
 """A step that is longer ago is how one lives."""
 
+BLOCK_DAYS = 14
+"""The middle of so many days is looked at first: where none stands out there is no step."""
+
 LEAST_SIDE_DAYS, NEAR_DAYS = 21, 42
 """So many days on either side must tell of it: of those within so many of it, for a season grows slowly."""
 
@@ -46,6 +49,9 @@ def use_step(told: Mapping[date, float], today: date) -> UseStep | None:
     if len(days) < 2 * LEAST_SIDE_DAYS:
         return None
     at, wh = np.array([day.toordinal() for day in days]), np.array([told[day] for day in days])
+    middles = [middle(part) for part in np.array_split(wh, len(wh) // BLOCK_DAYS)]
+    if max(middles) < 0.9 * LEAST_STEP * min(middles):
+        return None  # as with nearly every log
     logs = np.log(np.maximum(wh, 0.05 * middle(wh) + 1e-9))
     n = parted(logs, LEAST_SIDE_DAYS)
     before, since = wh[:n][at[:n] >= at[n] - NEAR_DAYS], wh[n:][at[n:] < at[n] + NEAR_DAYS]
