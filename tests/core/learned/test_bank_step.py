@@ -104,7 +104,6 @@ class ReckonedWith(unittest.TestCase):
         early = [each.unexplained_wh for each in of.account.intervals[:60] if each.unexplained_wh is not None]
         self.assertLess(abs(np.mean(early)), 30)
 
-
     def test_what_the_days_since_show_counts_before_the_step_itself(self):
         held = Held(Estimate(19_000.0, 18_500.0, 19_500.0), Estimate(0.0, 0.0, 0.0), 30, 60.0, 1.0)
         learned = replace(known(RIG, log(9600.0, 9600.0), None, START + timedelta(days=130)).learned,

@@ -40,7 +40,7 @@ class Chemistry:
 
 
 CHEMISTRIES = {
-    "lfp": Chemistry("LFP (lithium iron phosphate)", True, 0.20, 0.10, 0.95, 0.5, 0.95),
+    "lfp": Chemistry("LFP (lithium iron)", True, 0.20, 0.10, 0.95, 0.5, 0.95),
     "nmc": Chemistry("NMC (other lithium-ion)", True, 0.20, 0.10, 0.93, 0.5, 0.90),
     "agm": Chemistry("AGM lead-acid", False, 0.50, 0.20, 0.85, 0.25, 0.80),
     "gel": Chemistry("gel lead-acid", False, 0.50, 0.30, 0.85, 0.15, 0.80),

@@ -112,7 +112,7 @@ def narrow(rig: Rig) -> Markup:
         parts.append(_inverter(rig, rig.inverter, bus, y, None))
         y += _ROW
         if ac:
-            parts.append(_bus(ac_bus, y - _ROW + 6, y + (len(ac) - 1) * _ROW + 6, ""))
+            parts.append(_bus(ac_bus, y - _ROW + 11, y + (len(ac) - 1) * _ROW + 6, ""))
     for row in ac:
         parts.append(_hung(row, ac_bus, right, y, 1))
         y += _ROW
