@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from voltaun.core.outlook.outlook import Outlook
 
 WORTH_SAYING_WH = 20.0
-"""What a start spares is said from here on."""
+"""What a start saves is said from here on."""
 
 LEAST_EVENINGS = 10
 """Of fewer evenings than this nothing is said."""
@@ -51,7 +51,7 @@ def better_without(plan: DayPlan) -> set[str]:
 
 
 def placed(of: Placed, rig: Rig, today: date, without: Collection[str] = ()) -> str:
-    """One load of the plan: `Bore pump, 25 min. Spares about 420 Wh, against at 18:00.`
+    """One load of the plan: `Bore pump, 25 min. Takes about 420 Wh less than at 18:00.`
 
     without  the loads that the advice does without
     """
@@ -63,10 +63,10 @@ def placed(of: Placed, rig: Rig, today: date, without: Collection[str] = ()) -> 
         return f"{line} Better not: see the advice above."
     if abs(of.spares_wh) < WORTH_SAYING_WH:
         return line
-    against = show_clock(of.usual_start) if of.usual_start is not None else "its usual hours"
+    usual = f"at {show_clock(of.usual_start)}" if of.usual_start is not None else "in its usual hours"
     if of.spares_wh < 0:
-        return f"{line} This costs {about(-of.spares_wh)} more than at {against}."
-    return f"{line} Spares {about(of.spares_wh)}, set against {against}."
+        return f"{line} Takes {about(-of.spares_wh)} more than {usual}."
+    return f"{line} Takes {about(of.spares_wh)} less than {usual}."
 
 
 def on_strip(of: Placed, rig: Rig) -> str:
@@ -115,7 +115,7 @@ def laid(of: Laid, rig: Rig) -> str:
 
 
 def allowed(of: Tonight, looked: Outlook, rig: Rig) -> str:
-    """What may be spent until dawn, or must be spared."""
+    """What may be spent until dawn, or must not be used."""
     floor, dawn, advised = show_percent(rig.bank.everyday_floor), clock(of.until, rig), looked.advice
     today = looked.as_of.astimezone(rig.zone).date()
     end = day_name((advised.until - timedelta(seconds=1)).astimezone(rig.zone).date(), today)
@@ -128,10 +128,10 @@ def allowed(of: Tonight, looked: Outlook, rig: Rig) -> str:
         return f"Use no more than usual until {dawn}. What may be short later can still be helped then."
     if not of.helps:
         return f"Even a full bank at {dawn} would not be enough until the end of {end}. See the advice above."
-    how = "Spare" if of.can_be_spared else "Spare or charge"
+    or_in = "" if of.can_be_spared else ", or charge as much"
     below, odds = f"drop below {floor} before the end of {end}", chance(of.chance)
     else_ = f"will almost certainly {below}" if odds == "almost certain" else f"may {below} ({odds})"
-    return f"{how} {about(of.must_spare_wh)} until {dawn}. Else you {else_}."
+    return f"Use {about(of.must_spare_wh)} less than usual until {dawn}{or_in}. Else you {else_}."
 
 
 def thing(of: Thing) -> str:
