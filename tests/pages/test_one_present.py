@@ -13,6 +13,7 @@ from tests.support import NOW, environment, voltaun
 from voltaun.core.log.reading import Reading
 from voltaun.database import plans
 from voltaun.database.readings import everything
+from voltaun.pages.frame import _unbroken
 
 
 def level_at_now(figure, floor):
@@ -126,6 +127,9 @@ class KeepAWay(OutlookCase):
     def test_a_chance_stays_on_one_line(self):
         self.assertRegex(self.page, "\\d\N{NO-BREAK SPACE}in\N{NO-BREAK SPACE}10")
         self.assertRegex(self.page, "above \\d+\N{NO-BREAK SPACE}%")
+        self.assertEqual(_unbroken("Then 8 h 30 of 2 hours, 1.90 kWh, 40 min and 17 W in 10 days").split(" "),
+                         ["Then", "8\xa0h\xa030", "of", "2", "hours,", "1.90\xa0kWh,", "40\xa0min", "and",
+                          "17\xa0W", "in", "10", "days"])
 
     def test_what_is_kept_is_no_longer_asked_for(self):
         self.post("/1/outlook/way", {"plan": self.texts})

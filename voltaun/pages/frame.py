@@ -80,8 +80,9 @@ def static_url(name: str) -> str:
 
 
 def _unbroken(text: str) -> str:
-    """A sentence whose chances and levels stay on one line: `3 in 10`, `20 %`."""
-    return re.sub(r"(?<=\d) (?:in 10\b|%)", lambda of: of[0].replace(" ", "\N{NO-BREAK SPACE}"), text)
+    """A sentence whose chances and figures each stay on one line: `3 in 10`, `20 %`, `8 h 30`."""
+    return re.sub(r"(?<=\d) (?:in 10\b|%|k?Wh?\b|min\b|h\b(?: \d\d\b)?)",
+                  lambda of: of[0].replace(" ", "\N{NO-BREAK SPACE}"), text)
 
 
 def _use_units() -> None:
