@@ -25,6 +25,11 @@ from voltaun.house import passphrases
 PAGE = b"HTTP/1.0 200 OK\r\n\r\n<title>Something else</title>"
 
 
+def _interruptible():
+    """A suite in the background of a script ignores Ctrl-C, and all that it starts would as well."""
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
+
+
 class Serving(unittest.TestCase):
     """The server as somebody starts and stops it at a terminal, or a service does."""
 
@@ -37,7 +42,7 @@ class Serving(unittest.TestCase):
         """The process once it says where it is, and that line."""
         process = subprocess.Popen([sys.executable, "-m", "voltaun", "serve", "--db", self.folder / "a.db", "--port",
                                     str(self.port), *options], cwd=ROOT, env=environment() | more, text=True,
-                                   stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+                                   stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, preexec_fn=_interruptible)
         self.addCleanup(process.communicate)
         self.addCleanup(process.kill)
         return process, process.stdout.readline()
