@@ -123,6 +123,24 @@ class Question(AdditionsCase):
         self.ask()
         self.hides("Ruled out", self.show("?at=2-0"))
 
+    def test_panels_tried_on_a_rig_without_any_bring_sun(self):
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, arrays=()), NOW)
+        self.post(HERE + "/prices", {"prices": PRICES})
+        self.ask()
+
+        def brought():
+            with self.app.test_request_context(HERE):
+                g.kept, g.now = rigs.get(self.db, 1), NOW
+                try:
+                    return sum(day.solar_wh.p50 for day in context.look().outlook.days)
+                finally:
+                    g.db.close()
+        self.assertEqual(brought(), 0)
+        self.post(HERE + "/tried", {"panels": "2", "strings": "0"})
+        self.shows("Tried on: two panels more.", self.client.get("/1/today").text)
+        self.assertGreater(brought(), 1000)
+
     def test_a_word_on_the_winter_is_kept_and_counts(self):
         def july(page):  # of the worksheet by month
             return float(re.findall(r'<td class="n">([\d.]+)</td>', page[page.index("<th>Peak-sun h</th>"):])[6])

@@ -141,7 +141,7 @@ def _weather(rig: Rig, path: Path) -> Weather:
 def _offer(rig: Rig, given: Any) -> Offer:
     """What may be had, as the options say."""
     from voltaun.core.sizing.choices import Limits, offer_of
-    from voltaun.core.sizing.question import plane_from
+    from voltaun.core.sizing.question import spot_from
     from voltaun.core.sizing.suns import Aims, Spot
     from voltaun.formats.price_list import read_prices
     file, panel, second_panel = given["price_file"], given["panel"], given["second_panel"]
@@ -153,13 +153,10 @@ def _offer(rig: Rig, given: Any) -> Offer:
         raise Refused("--second-panel: found it without --second-plane, expected both")
 
     def spot(option: str, name: str) -> Spot | None:
-        plane, names = given[name], [array.name for array in rig.arrays]
-        if plane in names:
-            return Spot(names.index(plane))
         try:
-            return plane_from(plane) if plane else None
+            return spot_from(rig, given[name])
         except ValueError as error:
-            raise Refused(f"{option}: found {plane!r}, expected TILT/AZIMUTH such as 60/0, or an array of the "
+            raise Refused(f"{option}: found {given[name]!r}, expected TILT/AZIMUTH such as 60/0, or an array of the "
                           "rig") from error
     aims = Aims(spot("--own-plane", "own_plane") or Spot(), spot("--second-plane", "second_plane"))
     up_to = {name: given[name] for name in ("panels", "strings") if given[name] is not None}

@@ -5,8 +5,9 @@ from tests.core.outlook.test_outlook import log_of
 from tests.support import rig, sun_of
 from voltaun.core.outlook.ask import known
 from voltaun.core.sizing.choices import Product, offer_of
-from voltaun.core.sizing.question import additions_ask, habit_from, plane_from
+from voltaun.core.sizing.question import additions_ask, habit_from, plane_from, spot_from
 from voltaun.core.sizing.simulation import simulate_additions
+from voltaun.core.sizing.suns import Aims, Spot
 from voltaun.formats.price_list import PriceListFault, read_prices
 
 
@@ -22,6 +23,12 @@ class Typed(unittest.TestCase):
         self.assertEqual((plane_from("60°/180").own.tilt_deg, plane_from("60/0").added_to), (60.0, None))
         with self.assertRaises(ValueError):
             plane_from("95/0")
+        (roof,) = rig().arrays
+        two = rig(arrays=(roof, replace(roof, name="Wall")))
+        self.assertEqual([spot_from(two, text) for text in (roof.name, "Wall", "60/0", "", None)],
+                         [Spot(0), Spot(1), plane_from("60/0"), None, None])
+        with self.assertRaises(ValueError):
+            spot_from(rig(), "Barn")
 
     def test_a_price_in_the_wrong_column_is_asked_about(self):
         head = "name,kind,size,price\n"
@@ -43,5 +50,9 @@ class WithoutSource(unittest.TestCase):
         self.assertEqual((array.tilt_deg, array.azimuth_deg), (42, 0))
         self.assertGreater(found.outcomes[0].below.p50, 350)
         self.assertLess(found.outcomes[6].below.p50, 30)
+        # On the plane that was typed they have what comes there: away from the sun hardly anything.
+        away = replace(offer, aims=Aims(plane_from("80/180")))
+        turned = simulate_additions(additions_ask(bare, told, None, sun_of, (), {}, away, years=4, replays=False))
+        self.assertGreater(turned.outcomes[6].below.p50, found.outcomes[6].below.p50 + 30)
         with self.assertRaisesRegex(ValueError, "no array"):
             simulate_additions(additions_ask(bare, told, None, sun_of, (), {}, replace(offer, products=())))

@@ -11,6 +11,7 @@ from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.rig.bank import charge_limit, effective_energy, rated_energy
 from voltaun.core.rig.parts import Bank
+from voltaun.core.sizing.suns import own_plane_of
 from voltaun.core.sizing.trial import Added, known_with, with_added
 
 
@@ -23,6 +24,14 @@ class Tried(unittest.TestCase):
         self.assertEqual(charge_limit(more), 4000)
         self.assertEqual([array.rated_w for array in more.arrays], [1800])
         self.assertEqual(with_added(of, [], 0), of)
+        # A rig without panels has them towards the equator, or where it was typed; beside them stands the one W that
+        # its years were reckoned with.
+        bare = rig(arrays=())
+        (first,) = with_added(bare, [Added(2, 440.0)], 0).arrays
+        self.assertEqual((first.rated_w, first.tilt_deg, first.azimuth_deg), (881, 42, 0))
+        own = with_added(bare, [Added(2, 440.0, own_plane_of(80, 90))], 0).arrays[-1]
+        self.assertEqual((own.rated_w, own.tilt_deg, own.azimuth_deg), (880, 80, 90))
+        self.assertEqual(with_added(bare, [Added(0, 440.0)], 1).arrays, ())
         station = rig(bank=Bank(rated_energy_wh=1000, pack_wh=(500.0,)))
         self.assertEqual(rated_energy(with_added(station, [], 1).bank), 3000)
 

@@ -5,11 +5,10 @@ from dataclasses import replace
 from typing import Any
 
 from voltaun.core.outlook.ask import Known
-from voltaun.core.rig.parts import SolarArray
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.choices import Offer
 from voltaun.core.sizing.simulation import AdditionsAsk
-from voltaun.core.sizing.suns import AS_THEY_ARE, Spot, own_plane_of
+from voltaun.core.sizing.suns import Spot, own_plane_of, with_a_first_panel
 from voltaun.core.sky.clear_sky import RigSun
 from voltaun.core.sky.weather import Weather
 
@@ -30,12 +29,13 @@ def plane_from(text: str) -> Spot:
     return own_plane_of(float(tilt), float(azimuth))
 
 
-def with_a_first_panel(rig: Rig) -> Rig:
-    """A rig without panels with one of a single watt, leaning as far as its latitude and towards the equator: what
-    panels of a list are put beside."""
-    latitude = rig.place.latitude
-    first = SolarArray("Panels", 1.0, 1, round(min(abs(latitude), 75.0)), 180 if latitude > 0 else 0)
-    return replace(rig, arrays=(first,))
+def spot_from(rig: Rig, text: str | None) -> Spot | None:
+    """Where panels more come to, in words: an array of the rig by its name, or a plane of their own as `60/0`; None
+    where nothing is said. Raises ValueError, also for an array that is not there."""
+    names = [array.name for array in rig.arrays]
+    if text in names:
+        return Spot(names.index(text))
+    return plane_from(text) if text else None
 
 
 def additions_ask(rig: Rig, known: Known, sun: RigSun | None, sun_of: Callable[[Rig], RigSun | None],
@@ -47,7 +47,7 @@ def additions_ask(rig: Rig, known: Known, sun: RigSun | None, sun_of: Callable[[
     """
     if not rig.arrays and any(of.kind == "panel" for of in offer.products):
         rig = with_a_first_panel(rig)
-        sun, offer = sun_of(rig), replace(offer, aims=AS_THEY_ARE)
+        sun = sun_of(rig)
     planes = offer.aims.others(rig)
     other_sun = sun_of(replace(rig, arrays=planes)) if planes else None
     return AdditionsAsk(rig, known, sun, tuple(weathers), habits, offer, other_sun, **rest)

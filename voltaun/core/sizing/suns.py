@@ -66,6 +66,14 @@ def own_plane_of(tilt_deg: float, azimuth_deg: float) -> Spot:
     return Spot(None, SolarArray("Panels more", 1.0, 1, tilt_deg, azimuth_deg))
 
 
+def with_a_first_panel(rig: Rig) -> Rig:
+    """A rig without panels with one of a single watt, leaning as far as its latitude and towards the equator: what
+    panels of a list are put beside."""
+    latitude = rig.place.latitude
+    first = SolarArray("Panels", 1.0, 1, round(min(abs(latitude), 75.0)), 180 if latitude > 0 else 0)
+    return replace(rig, arrays=(first,))
+
+
 @dataclass(frozen=True)
 class Suns:
     """What the sun leaves, as `years.Years` has it: on the planes as they are, and with an array tilted otherwise."""

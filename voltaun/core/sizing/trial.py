@@ -9,7 +9,7 @@ from voltaun.core.outlook.ask import Known
 from voltaun.core.rig.parts import SolarArray
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing.banks import string_energy
-from voltaun.core.sizing.suns import Spot
+from voltaun.core.sizing.suns import Spot, with_a_first_panel
 
 
 class Added(NamedTuple):
@@ -33,9 +33,10 @@ def with_added(rig: Rig, added: Sequence[Added], strings: int) -> Rig:
                    tested_energy_wh=None if bank.tested_energy_wh is None else bank.tested_energy_wh + more_wh,
                    logged_energy_wh=None if bank.logged_energy_wh is None else bank.logged_energy_wh + more_wh,
                    charge_limit_w=None if bank.charge_limit_w is None else bank.charge_limit_w * grown)
-    arrays = rig.arrays
-    for of in added if arrays else ():
-        arrays = _grown(arrays, of) if of.panels else arrays
+    added = [of for of in added if of.panels]
+    arrays = rig.arrays or (with_a_first_panel(rig).arrays if added else ())
+    for of in added:
+        arrays = _grown(arrays, of)
     return replace(rig, bank=bank, arrays=arrays)
 
 

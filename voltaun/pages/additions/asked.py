@@ -11,7 +11,7 @@ from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing import MOST_PANELS, MOST_STRINGS
 from voltaun.core.sizing.choices import Limits, Offer, Product, offer_of
 from voltaun.core.sizing.measures import LEGAL, NEEDS, Measure, usual_measures
-from voltaun.core.sizing.question import habit_from, plane_from
+from voltaun.core.sizing.question import habit_from, plane_from, spot_from
 from voltaun.core.sizing.suns import Aims, Spot
 from voltaun.core.sizing.years import SEASONS
 from voltaun.core.units import QuantityError, parse
@@ -60,12 +60,11 @@ class Asked:
 
     def aims(self, rig: Rig) -> Aims:
         """Where panels more come to; an array that is gone is nowhere."""
-        names = [array.name for array in rig.arrays]
-
         def spot(plane: str) -> Spot | None:
-            if plane in names:
-                return Spot(names.index(plane))
-            return plane_from(plane) if "/" in plane and names else None
+            try:
+                return spot_from(rig, plane)
+            except ValueError:
+                return None
         return Aims(spot(self.plane) or Spot(), spot(self.second_plane))
 
     def offer(self, rig: Rig) -> Offer:
