@@ -6,7 +6,7 @@ import unittest
 from functools import cache
 from pathlib import Path
 
-from tests.browser.chromium import chromium
+from tests.browser.chromium import window
 from tests.browser.plain import plain_to_all
 from tests.support import NOW, serving
 from voltaun.database import connection
@@ -15,7 +15,7 @@ from voltaun.pages.leaves import LEAVES
 from voltaun.standins import monitor as standin
 
 PAGES = ("/1/today", "/1/log", "/1/bench", "/1/rig", "/1/outlook", "/1/additions", "/1/sums", "/start",
-         "/2/rig", "/1/rig?part=loads-0", "/1/rig?part=bank", "/1/bench/usual", "/1/additions/beside",
+         "/2/rig", "/1/rig?part=loads-0", "/1/rig?part=bank", "/1/bench/usual",
          "/2/bench", "/1/bench/runs/1", "/1/bench/runs/1?edit=1", "/1/bench/new?instrument=meter",
          "/1/bench/new?instrument=label", "/1/log/taught", "/1/log/compare", "/1/log/month/2026/11", "/1/log/year/2026",
          "/1/log/grid", "/1/log/monitor", "/2/log?day=2026-10-20",
@@ -24,13 +24,12 @@ PAGES = ("/1/today", "/1/log", "/1/bench", "/1/rig", "/1/outlook", "/1/additions
          *(f"/1/{page}/{leaf}" for page, listed in LEAVES.items() for leaf, _ in listed if leaf))
 
 def setUpModule():
-    global folder, server, address, browser
+    global folder, server, address
     folder = tempfile.TemporaryDirectory()
     path = Path(folder.name) / "demo.db"
     path.write_bytes(filled())
     server = serving(path)
     address = server.__enter__()
-    browser = chromium()
 
 
 @cache
@@ -58,13 +57,9 @@ class BrowserCase(unittest.TestCase):
     options: dict = {}
 
     def setUp(self):
-        self.context = browser.new_context(viewport=self.window, timezone_id="Australia/Hobart", locale="en-AU",
-                                           **self.options)
-        self.context.set_default_timeout(40_000)
-        self.addCleanup(self.context.close)
+        self.context = window(self, viewport=self.window, timezone_id="Australia/Hobart", locale="en-AU",
+                              **self.options)
         self.elsewhere, self.errors = [], []
-        self.context.on("request", lambda request: request.url.startswith((address, "data:", "blob:"))
-                        or self.elsewhere.append(request.url))
         self.page = self.open()
 
     def tearDown(self):
@@ -73,6 +68,8 @@ class BrowserCase(unittest.TestCase):
 
     def open(self, path=None):
         page = self.context.new_page()
+        page.on("request", lambda request: request.url.startswith((address, "data:", "blob:"))
+                or self.elsewhere.append(request.url))
         page.on("dialog", lambda dialog: dialog.accept())  # unsaved figures are left behind
         page.on("pageerror", lambda error: self.errors.append(str(error)))
         page.on("console", lambda message: message.type == "error" and "status of 4" not in message.text

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from playwright.sync_api import expect
 
-from tests.browser.chromium import chromium
+from tests.browser.chromium import window
 from tests.support import serving
 from voltaun.database import connection
 
@@ -17,13 +17,12 @@ SKIES = ("Sonne", "Wolken", "trüb")
 
 
 def setUpModule():
-    global folder, server, address, browser
+    global folder, server, address
     folder = tempfile.TemporaryDirectory()
     path = Path(folder.name) / "empty.db"
     connection.prepare(path)
     server = serving(path)
     address = server.__enter__()
-    browser = chromium()
 
 
 def tearDownModule():
@@ -37,10 +36,7 @@ class Newcomer(unittest.TestCase):
     window = {"width": 1280, "height": 800}
 
     def setUp(self):
-        context = browser.new_context(viewport=self.window, timezone_id="Australia/Hobart", locale="en-AU")
-        context.set_default_timeout(40_000)
-        self.addCleanup(context.close)
-        self.page = context.new_page()
+        self.page = window(self, viewport=self.window, timezone_id="Australia/Hobart", locale="en-AU").new_page()
         self.page.on("dialog", lambda dialog: dialog.accept())
 
     def begin(self, name, bank, panels, station=False):

@@ -8,7 +8,7 @@ import unittest
 from contextlib import suppress
 from pathlib import Path
 
-from tests.browser.chromium import chromium
+from tests.browser.chromium import window
 from tests.browser.plain import plain_to_all
 from tests.support import NOW, ROOT, _wait_for, environment, free_port, readings, rig
 from voltaun.database import connection, house, rigs
@@ -17,10 +17,14 @@ from voltaun.house import passphrases
 
 
 class Phone(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.port = free_port()
+
     def setUp(self):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
-        self.path, self.port, self.process = Path(folder.name) / "a.db", free_port(), None
+        self.path, self.process = Path(folder.name) / "a.db", None
         connection.prepare(self.path)
         self.db = connection.connect(self.path)
         self.addCleanup(self.db.close)
@@ -32,9 +36,7 @@ class Phone(unittest.TestCase):
         self.addCleanup(self.stop)
         self.start()
         # 127.0.0.2 is a neighbour's way to this machine, and a browser lets it keep pages as it does when encrypted.
-        self.window = chromium().new_context(viewport={"width": 390, "height": 844},
-                                             base_url=f"http://127.0.0.2:{self.port}")
-        self.addCleanup(self.window.close)
+        self.window = window(self, viewport={"width": 390, "height": 844}, base_url=f"http://127.0.0.2:{self.port}")
         self.page = self.window.new_page()
 
     def start(self):
@@ -47,21 +49,27 @@ class Phone(unittest.TestCase):
         self.process.terminate()
         self.process.wait(15)
 
-    def come_in(self):
+    def come_in_by_code(self):
         """By a code that the owner makes on the machine itself."""
-        owner = chromium().new_context(base_url=f"http://127.0.0.1:{self.port}")
-        self.addCleanup(owner.close)
-        at_home = owner.new_page()
+        at_home = self.owner()
         at_home.goto("/house")
         at_home.get_by_role("button", name="A code for one phone").click()
         code = at_home.locator(".house-code").inner_text()
         self.page.goto(f"/enter?code={code}")
         self.page.get_by_label("Call this device").fill("Ana's")
-        self.page.get_by_role("button", name="Come in").click()
-        self.page.wait_for_url("**/1/today")
+        self.pressed_in()
         at_home.reload()
         self.assertIn("Ana's", at_home.locator("table").inner_text())
-        # Once the page for out of reach is kept.
+
+    def come_in(self):
+        self.page.goto("/enter")
+        self.page.get_by_label("Passphrase").fill("lantern plum river stove")
+        self.pressed_in()
+
+    def pressed_in(self):
+        """Until the page for out of reach is kept."""
+        self.page.get_by_role("button", name="Come in").click()
+        self.page.wait_for_url("**/1/today")
         self.page.evaluate("""async () => {
             await navigator.serviceWorker.ready;
             for (let n = 0; n < 100; n++) {
@@ -70,6 +78,11 @@ class Phone(unittest.TestCase):
                 await new Promise((go) => setTimeout(go, 50));
             }
         }""")
+
+    def owner(self):
+        """A page on the machine itself."""
+        return window(self, viewport={"width": 1280, "height": 800},
+                      base_url=f"http://127.0.0.1:{self.port}").new_page()
 
     def type(self, soc, **more):
         self.page.locator("#r1-soc").fill(soc)
@@ -88,7 +101,7 @@ class Phone(unittest.TestCase):
         return self.page.locator("#away-waiting li").all_inner_texts()
 
     def test_it_logs_out_of_reach_and_sends_each_once_when_it_is_back(self):
-        self.come_in()
+        self.come_in_by_code()
         self.page.locator("#entry #soc").fill("66")
         self.page.get_by_role("button", name="Keep this reading").click()
         self.page.get_by_text("Kept.").wait_for()
@@ -189,9 +202,7 @@ class Phone(unittest.TestCase):
 
     def test_what_one_keeps_appears_on_the_others_page_and_moves_nothing_under_a_hand(self):
         self.come_in()
-        owner = chromium().new_context(base_url=f"http://127.0.0.1:{self.port}")
-        self.addCleanup(owner.close)
-        at_home = owner.new_page()
+        at_home = self.owner()
         at_home.goto("/1/log")
 
         def keep(soc):
@@ -212,10 +223,7 @@ class Phone(unittest.TestCase):
 
     def test_the_pages_of_the_house_are_plain_to_all(self):
         self.come_in()
-        owner = chromium().new_context(viewport={"width": 1280, "height": 800},
-                                       base_url=f"http://127.0.0.1:{self.port}")
-        self.addCleanup(owner.close)
-        at_home = owner.new_page()
+        at_home = self.owner()
         for page, path in ((at_home, "/house"), (at_home, "/enter?code=x"), (self.page, "/away"),
                            (self.page, "/house")):
             page.goto(path)

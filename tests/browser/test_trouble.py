@@ -12,7 +12,7 @@ from pathlib import Path
 
 from playwright.sync_api import expect
 
-from tests.browser.chromium import chromium
+from tests.browser.chromium import window
 from tests.support import NOW, ROOT, environment, free_port, skip_without_small_disks
 from voltaun.database import connection
 from voltaun.database import readings as kept
@@ -33,15 +33,13 @@ class Served(unittest.TestCase):
         connection.prepare(cls.path)
         with closing(connection.connect(cls.path)) as db:
             fill(db, NOW)
-        cls.browser = chromium()
         cls.port = free_port()
         cls.addClassCleanup(lambda: cls.server and cls.stop(cls))
 
     def setUp(self):
         if self.server is None or self.server.poll() is not None:
             self.serve()
-        self.context = self.browser.new_context(viewport=self.window, timezone_id="Australia/Hobart", locale="en-AU")
-        self.addCleanup(self.context.close)
+        self.context = window(self, viewport=self.window, timezone_id="Australia/Hobart", locale="en-AU")
         self.page = self.context.new_page()
         self.page.set_default_timeout(20_000)
         self.asked = []
