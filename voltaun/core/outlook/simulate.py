@@ -161,14 +161,14 @@ class BankStep:
 
     def take(self, now: np.ndarray, surplus: np.ndarray, shortage: np.ndarray,
              accepts: tuple[np.ndarray, np.ndarray, np.ndarray], into: np.ndarray, spilt: np.ndarray,
-             missing: np.ndarray, after: np.ndarray) -> None:
+             missing: np.ndarray | None, after: np.ndarray) -> None:
         """Charge or discharge every bank for one step.
 
         now, after         Wh held before the step; filled with the Wh held after it
         surplus, shortage  Wh left over (after charging losses) and Wh short: one for each lane, or one for all
         accepts            what `acceptance` returned
         into, spilt        filled with the Wh that went in, and those that did not fit
-        missing            filled with the Wh that a bank at its hard floor could not give
+        missing            filled with the Wh that a bank at its hard floor could not give, where it is asked for
         """
         most, line, fall = accepts
         np.multiply(now, fall, out=into)
@@ -182,19 +182,33 @@ class BankStep:
         self.give(now, shortage, missing, after)
         after += into
 
-    def give(self, now: np.ndarray, wanted: np.ndarray, missing: np.ndarray, after: np.ndarray) -> None:
+    def give(self, now: np.ndarray, wanted: np.ndarray, missing: np.ndarray | None, after: np.ndarray) -> None:
         """Discharge every bank for one step in which nothing comes in.
 
         now, after  Wh held before the step; filled with the Wh held after it
         wanted      Wh asked for: one for each lane, or one for all
-        missing     filled with the Wh that a bank at its hard floor could not give
+        missing     filled with the Wh that a bank at its hard floor could not give, where it is asked for
         """
         out = self._out
+        if missing is None:  # two sums fewer; see `missing_of`
+            np.minimum(now, self._hard, out=out)
+            np.subtract(now, wanted, out=after)
+            np.maximum(after, out, out=after)
+            return
         np.subtract(now, self._hard, out=out)
         np.maximum(out, self.nought, out=out)
         np.minimum(out, wanted, out=out)
         np.subtract(wanted, out, out=missing)
         np.subtract(now, out, out=after)
+
+    def missing_of(self, now: np.ndarray, wanted: np.ndarray, least: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """The lanes that ever came to their hard floor, and what was missing there in each step, Wh, (steps, those).
+
+        now, wanted  Wh held before each step and asked for in it, (steps, lanes); least  ever held after one, (lanes,)
+        """
+        lanes = np.flatnonzero(least <= self._hard)
+        held = np.maximum(now[:, lanes] - self._hard[lanes], 0)
+        return lanes, np.maximum(wanted[:, lanes] - held, 0)
 
 
 class _Rule:

@@ -5,7 +5,6 @@ the bank's own runs as W × series on rows that all of it shares; what changes a
 """
 
 from collections.abc import Sequence
-from typing import NamedTuple
 
 import numpy as np
 
@@ -32,23 +31,6 @@ def more_takes(rig: Rig, more_wh: np.ndarray | float) -> np.ndarray | float:
     return 1 + more_wh / (string_energy(rig) * rig.bank.parallel)
 
 
-class _Day(NamedTuple):
-    """The hours of a day, (24, options × years): Wh over less what charging loses, short, spilt and missing; and held
-    at their bounds, (25, options × years)."""
-
-    held: np.ndarray
-    surplus: np.ndarray
-    shortage: np.ndarray
-    spilt: np.ndarray
-    missing: np.ndarray
-
-
-def _rows(day: _Day, at: slice) -> list[tuple[np.ndarray, ...]]:
-    """Of each hour what is held before and after it, over, short, spilt and missing, as views."""
-    held, *flows = (of[:, at] for of in day)
-    return list(zip(held[:-1], held[1:], *flows, strict=True))
-
-
 class Banks:
     """The banks of all options in all years side by side, (options × years,), hour after hour, in Wh held.
 
@@ -61,49 +43,51 @@ class Banks:
         energy = (years.energy * years.energy_wh + more[:, None]).ravel().astype(kind)
         limit = np.repeat(charge_limit(rig) * more_takes(rig, more), years.count).astype(kind)
         self._step = BankStep(rig, energy, energy.shape, kind)
-        self._accepts, self._into = self._step.acceptance(limit), np.empty_like(energy)
-        self._day = day = _Day(*(np.empty((25 if name == "held" else 24, energy.size), kind) for name in _Day._fields))
-        day.held[24] = start.ravel() * energy
-        self._rows = _rows(day, slice(None))
+        self._accepts = self._step.acceptance(limit)
+        self._held = np.empty((25, energy.size), kind)  # at the bounds of the day's hours
+        self._held[24] = start.ravel() * energy
+        self._over, self._short, self._into, self._left, self._spilt = (np.empty_like(energy) for _ in range(5))
         self._hours = _Hours(rig, years, lanes)
-        self._by_level = _ByLevel(rig, lanes, day, energy, limit)
+        self._by_level = _ByLevel(rig, lanes, self._held, energy, limit)
         self._tally = _Tally(rig, energy)
 
     def pass_a_day(self, day: int, counts: bool) -> None:
         """A day of all of them; counts  whether it is counted."""
-        net, load = self._hours.of_day(day)
-        of, step, by_level = self._day, self._step, self._by_level
-        np.maximum(net, step.nought, out=of.surplus)
-        np.subtract(of.surplus, net, out=of.shortage)
-        comes = (of.surplus.max(axis=1) > 0).tolist()
-        np.multiply(of.surplus, step.efficiency, out=of.surplus)
-        of.held[0] = of.held[24]
-        acts = by_level.may_act(day, net, load)
-        for hour, (now, after, surplus, shortage, spilt, missing) in enumerate(self._rows):
+        held, step, by_level = self._held, self._step, self._by_level
+        wanted, load, comes = self._hours.of_day(day)
+        held[0] = held[24]
+        self._spilt.fill(0)
+        acts = by_level.may_act(day, wanted, load)
+        for hour, (now, after, short) in enumerate(zip(held[:-1], held[1:], wanted, strict=True)):
             brings = acts and by_level.act(hour)
             if comes[hour]:
-                step.take(now, surplus, shortage, self._accepts, self._into, spilt, missing, after)
+                np.maximum(short, step.nought, out=self._short)
+                np.subtract(self._short, short, out=self._over)
+                self._over *= step.efficiency
+                step.take(now, self._over, self._short, self._accepts, self._into, self._left, None, after)
+                self._spilt += self._left
             else:
-                step.give(now, shortage, missing, after)
-                spilt.fill(0)
+                step.give(now, short, None, after)
                 if brings:
-                    by_level.take(hour)
+                    by_level.take(hour, self._spilt)
         if acts:
             by_level.close_the_day(load, counts)
         if counts:
-            np.minimum(of.missing, load, out=of.missing)  # standby is no load
-            self._tally.count(of.held[1:].min(axis=0), of.missing.sum(axis=0), of.spilt.sum(axis=0) / step.efficiency)
+            least = held[1:].min(axis=0)
+            at, missing = step.missing_of(held[:24], wanted, least)
+            missing = np.minimum(missing, load[:, self._hours.load_of[at]])  # standby is no load
+            self._tally.count(least, at, missing.sum(axis=0), self._spilt / step.efficiency)
             self._hours.count_brought(day)
 
     def levels_of_day(self) -> np.ndarray:
         """The levels at the end of each hour of the day that passed, fractions, (24, options, years)."""
-        return np.asarray(self._day.held[1:] / self._step.energy).reshape(24, *self._shape)
+        return np.asarray(self._held[1:] / self._step.energy).reshape(24, *self._shape)
 
     def counted(self) -> list[np.ndarray]:
         """What came of each option and year, as `Counted` has it."""
         of = self._tally
         each = (of.below, of.unserved_days, of.unserved_wh, of.spilt_wh, of.longest, self._by_level.ran_h,
-                np.repeat(self._hours.brought_wh, self._shape[1]), self._day.held[24] / self._step.energy)
+                np.repeat(self._hours.brought_wh, self._shape[1]), self._held[24] / self._step.energy)
         return [values.reshape(self._shape) for values in each]
 
 
@@ -136,22 +120,33 @@ class _Hours:
                 harvest = harvest + lane.brought_w[:, None].astype(np.float32)
             self._others.append((harvest, _use_with(years.use, lane)))
         self.brought_wh = np.zeros(len(lanes))
-        self._net, self._load = (np.empty((24, len(lanes), years.count), np.float32) for _ in range(2))
+        self._wanted = np.empty((24, len(lanes), years.count), np.float32)
+        # The load of each use that options share, and of each of the others; and which of them is whose.
+        self._load = np.empty((24, len(self._uses) + len(self._others), years.count), np.float32)
+        rows = [n for n, (of, _) in enumerate(self._uses) for _ in range(of.start, of.stop)]
+        rows += range(len(self._uses), self._load.shape[1])
+        self.load_of = np.arange(self._load[0].size).reshape(-1, years.count)[rows].ravel()
 
-    def of_day(self, day: int) -> tuple[np.ndarray, np.ndarray]:
-        """Wh over (below 0: short), and the load of it, (24, options × years), written over those of the day before."""
-        hours, years, net, load = slice(24 * day, 24 * day + 24), self._years, self._net, self._load
+    def of_day(self, day: int) -> tuple[np.ndarray, np.ndarray, list[bool]]:
+        """Wh short (below 0: over) in each hour, (24, options × years); the loads, (24, loads × years), of which
+        `load_of` tells whose they are; and in which hours anything may be over. Written over the day before."""
+        hours, years, wanted, load = slice(24 * day, 24 * day + 24), self._years, self._wanted, self._load
+        standby, least = np.float32(self._rig.bank.standby_w), np.zeros(24, np.float32)
         if self._adding:
-            comes = through_controllers(self._rig, years.sun[:, hours], years.added_to, self._added)
-            for rows, whole in self._uses:
-                use = whole[hours][:, None]
-                load[:, rows] = use
-                np.take(comes - use, self._of_added[rows], axis=1, out=net[:, rows], mode="clip")
+            comes = through_controllers(self._rig, years.sun[:, hours], years.added_to, self._added) - standby
+            for n, (rows, whole) in enumerate(self._uses):
+                load[:, n] = whole[hours]
+                short = whole[hours][:, None] - comes
+                np.minimum(least, short.min(axis=(1, 2)), out=least)
+                np.take(short, self._of_added[rows], axis=1, out=wanted[:, rows], mode="clip")
         for row, (harvest, used) in enumerate(self._others, self._adding):
-            load[:, row] = used[hours]
-            np.subtract(harvest[hours], used[hours], out=net[:, row])
-        net -= np.float32(self._rig.bank.standby_w)
-        return net.reshape(24, -1), load.reshape(24, -1)
+            load[:, row - self._adding + len(self._uses)] = used[hours]
+            np.subtract(used[hours], harvest[hours], out=wanted[:, row])
+        others = wanted[:, self._adding:]
+        others += standby
+        if self._others:
+            np.minimum(least, others.min(axis=(1, 2)), out=least)
+        return wanted.reshape(24, -1), load.reshape(24, -1), (least < 0).tolist()
 
     def count_brought(self, day: int) -> None:
         """Count what was brought by plan on a day."""
@@ -166,11 +161,13 @@ class _ByLevel:
     generator that starts and stops there; where an option has a rule as well, they are looked at beside it.
     """
 
-    def __init__(self, rig: Rig, lanes: Sequence[Lane], day: _Day, energy: np.ndarray, limit: np.ndarray):
+    def __init__(self, rig: Rig, lanes: Sequence[Lane], held: np.ndarray, energy: np.ndarray, limit: np.ndarray):
         some, years = [lane for lane in lanes if lane.by_level], energy.size // len(lanes)
         self._at = at = slice((len(lanes) - len(some)) * years, None)
-        self._some, self._day, wh = bool(some), day, energy[at]
-        self._step, self._into = BankStep(rig, wh, wh.shape, np.float32), np.empty_like(wh)
+        self._loads_at = slice(-len(some) * years, None)
+        self._some, self._held, wh = bool(some), held[:, at], energy[at]
+        self._step = BankStep(rig, wh, wh.shape, np.float32)
+        self._into, self._left = np.empty_like(wh), np.empty_like(wh)
         self._accepts = self._step.acceptance(limit[at])
 
         def row(values: list[float]) -> np.ndarray:
@@ -186,59 +183,54 @@ class _ByLevel:
         self._has_rule = row([lane.rule is not None for lane in some]) > 0
         self._has_both = any(lane.rule and lane.saved_low for lane in some)
         self._acts, self._low = (np.zeros((24, wh.size), bool) for _ in range(2))
-        self._rows = [(*of, acts, low) for of, acts, low in zip(_rows(day, at), self._acts, self._low, strict=True)]
         self._before = np.zeros(wh.size, bool)  # where it acted in the hour before
         self.ran_h = np.zeros(energy.size)
 
-    def may_act(self, day: int, net: np.ndarray, load: np.ndarray) -> bool:
+    def may_act(self, day: int, wanted: np.ndarray, load: np.ndarray) -> bool:
         """Begin a day; whether anything may be so low in it that something acts.
 
-        net, load  Wh over (below 0: short), and used, in each of its hours
+        wanted, load  Wh short (below 0: over), and used, in each of its hours
         """
-        of, at = self._day, self._at
-        if not self._some or not (self._before.any() or (of.held[0, at] - of.shortage[:, at].sum(axis=0)
+        self._wanted = short = wanted[:, self._at]
+        if not self._some or not (self._before.any() or (self._held[0] - np.maximum(short, 0).sum(axis=0)
                                                          < np.maximum(self._start, self._below)).any()):
             return False
         for lane, less, into in self._less:
-            np.minimum(load[:, at][:, lane], less[day], out=into[:, lane])
-        self._acting = self._flows(net[:, at] + self._gives)
+            np.minimum(load[:, self._loads_at][:, lane], less[day], out=into[:, lane])
+        self._acting = short - self._gives
         if self._has_both:
-            self._saving, self._acting_and_saving = (self._flows(net[:, at] + more) for more in (
-                self._saves, self._saves + self._gives))
+            self._saving = short - self._saves
+            self._acting_and_saving = self._acting - self._saves
         return True
 
-    def _flows(self, net: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        over = np.maximum(net, 0)
-        return over * self._step.efficiency, over - net
-
     def act(self, hour: int) -> bool:
-        """Change what is over and short in an hour by what is held before it; whether anything is over."""
-        now, _, over, short, _, _, acts, low = self._rows[hour]
+        """Change what is short in an hour by what is held before it; whether anything is over."""
+        now, short, acts, low = self._held[hour], self._wanted[hour], self._acts[hour], self._low[hour]
         np.less(now, self._stop, out=acts)
         acts &= self._before
         np.less(now, self._start, out=low)
         acts |= low
         self._before = acts
-        more, less = self._acting
-        np.copyto(over, more[hour], where=acts)
-        np.copyto(short, less[hour], where=acts)
+        np.copyto(short, self._acting[hour], where=acts)
         if self._has_both:
             np.less(now, self._below, out=low)
-            for into, alone, both in zip((over, short), self._saving, self._acting_and_saving, strict=True):
-                np.copyto(into, alone[hour], where=low & ~acts)
-                np.copyto(into, both[hour], where=low & acts)
-        return bool(np.count_nonzero(over))
+            np.copyto(short, self._saving[hour], where=low & ~acts)
+            np.copyto(short, self._acting_and_saving[hour], where=low & acts)
+        return bool((short < 0).any())
 
-    def take(self, hour: int) -> None:
-        """The step of an hour in which something comes in to no others."""
-        now, after, over, short, spilt, missing, _, _ = self._rows[hour]
-        self._step.take(now, over, short, self._accepts, self._into, spilt, missing, after)
+    def take(self, hour: int, spilt: np.ndarray) -> None:
+        """The step of an hour in which something comes in to no others; what they spill is added."""
+        short = np.maximum(self._wanted[hour], 0)
+        over = (short - self._wanted[hour]) * self._step.efficiency
+        self._step.take(self._held[hour], over, short, self._accepts, self._into, self._left, None,
+                        self._held[hour + 1])
+        spilt[self._at] += self._left
 
     def close_the_day(self, load: np.ndarray, counts: bool) -> None:
         """Take what was left off from the load of a day, and count the hours that a generator ran."""
-        load[:, self._at] -= self._gives * (self._acts & ~self._has_rule)
+        load[:, self._loads_at] -= self._gives * (self._acts & ~self._has_rule)
         if self._has_both:
-            load[:, self._at] -= self._saves * self._low
+            load[:, self._loads_at] -= self._saves * self._low
         if counts:
             self.ran_h[self._at] += (self._acts & self._has_rule).sum(axis=0)
 
@@ -303,13 +295,13 @@ class _Tally:
         self.below, self.unserved_days, self._now, self.longest = (np.zeros(energy.size, np.int32) for _ in range(4))
         self.unserved_wh, self.spilt_wh = np.zeros(energy.size), np.zeros(energy.size)
 
-    def count(self, lowest: np.ndarray, unserved: np.ndarray, spilt: np.ndarray) -> None:
-        """Count a day: the least that was held, and Wh."""
+    def count(self, lowest: np.ndarray, at: np.ndarray, unserved: np.ndarray, spilt: np.ndarray) -> None:
+        """Count a day: the least that was held, Wh; and those unserved of the lanes `at`, and spilt."""
         below = lowest < self._floor
         self.below += below
         self._now += 1
         self._now *= below
         np.maximum(self.longest, self._now, out=self.longest)
-        self.unserved_days += unserved > UNSERVED_WH
-        self.unserved_wh += unserved
+        self.unserved_days[at] += unserved > UNSERVED_WH
+        self.unserved_wh[at] += unserved
         self.spilt_wh += spilt
