@@ -4,7 +4,7 @@ import unittest
 import numpy as np
 
 from tests.support import random_rig, rig
-from voltaun.core.outlook.simulate import simulate
+from voltaun.core.outlook.simulate import BankStep, simulate
 from voltaun.core.rig.bank import acceptance, effective_energy
 
 
@@ -39,6 +39,21 @@ class HourlyStep(unittest.TestCase):
         made = simulate(rig(), 9600, 0.10, np.zeros((5, 1)), np.full((5, 1), 200.0), np.ones(5))
         self.assertEqual(made.unserved.sum(), 1000)
         self.assertEqual(made.level[-1, 0], 0.10)
+
+    def test_what_is_missing_is_the_same_looked_at_each_hour_or_once_a_day(self):
+        rng = np.random.default_rng(3)
+        held = np.empty((2, 25, 200))
+        held[:, 0] = rng.uniform(0, 0.5 * 9600, 200)  # some begin below the hard floor, 960 Wh, and are not lifted
+        wanted, missing = rng.uniform(0, 150, (24, 200)), np.empty((24, 200))
+        step = BankStep(rig(), 9600, (200,), float)
+        for hour in range(24):
+            step.give(held[0, hour], wanted[hour], missing[hour], held[0, hour + 1])
+            step.give(held[1, hour], wanted[hour], None, held[1, hour + 1])
+        np.testing.assert_allclose(held[0], held[1], atol=1e-9)
+        lanes, found = step.missing_of(held[1, :24], wanted, held[1, 1:].min(axis=0))
+        np.testing.assert_allclose(found, missing[:, lanes], atol=1e-9)
+        np.testing.assert_allclose(np.delete(missing, lanes, axis=1), 0, atol=1e-9)
+        self.assertTrue(20 < len(lanes) < 180)
 
     def test_more_sun_never_lowers_and_more_use_never_raises_the_level(self):
         rng = np.random.default_rng(5)
