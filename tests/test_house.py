@@ -6,11 +6,12 @@ import re
 import subprocess
 import sys
 import unittest
+from datetime import timedelta
 from importlib import import_module
 from unittest import mock
 
 from tests.formats.test_weather_file import epw
-from tests.support import ROOT, DatabaseCase, environment, readings, rig, table
+from tests.support import NOW, ROOT, DatabaseCase, environment, readings, rig, table
 from voltaun.core.rig.parts import SolarArray
 from voltaun.core.sky import clear_sky as sun
 from voltaun.core.sky.weather import on_plane
@@ -136,7 +137,8 @@ print(*sorted({part for name in sys.modules for part in (name, name.partition(".
 
     def test_no_page_waits_for_them_once_the_sky_is_kept(self):
         with transaction(self.db):
-            kept.add_many(self.db, self.rig_id, readings({"soc": 0.5}, {"soc": 0.6, "solar_wh": 2000}))
+            kept.add_many(self.db, self.rig_id, readings(*[{"soc": 0.5, "solar_wh": 2000}] * 12,
+                                                         start=NOW - timedelta(days=11, hours=2)))
             weather.add(self.db, self.rig_id, "ridge.epw", read_weather(epw().encode()))
         for loaded in ("h5py pandas pvlib scipy", ""):  # the sun's way through the file, and from then on none of it
             done = subprocess.run([sys.executable, "-c", self.SCRIPT, str(self.path)], cwd=ROOT, env=environment(),

@@ -37,7 +37,7 @@ from voltaun.core.rig.loads import Gap, Listed, daily_use, gap, listed
 from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Load, Mains, Stay
 from voltaun.core.sky.clear_sky import monthly_clear_sky, planes
 from voltaun.core.sky.model import SkyDay
-from voltaun.core.stats import t95, t975
+from voltaun.core.stats import quantiles, t95, t975
 
 HOBART = zone("Australia/Hobart")
 MIDNIGHT = datetime(2026, 11, 24, 13, 0, tzinfo=UTC)  # of 25 November in Hobart
@@ -415,6 +415,13 @@ class Others(unittest.TestCase):
                                         (30, 1.697, 2.042), (1000, 1.646, 1.962)):
             self.assertAlmostEqual(t95(freedom), nine, places=3)
             self.assertAlmostEqual(t975(freedom), nineteen, places=3)
+
+    def test_quantiles_are_numpys_own(self):
+        rng = np.random.default_rng(4)
+        for shape in ((1,), (2,), (7,), (200,), (5, 31)):
+            values = rng.random(shape)
+            np.testing.assert_allclose(quantiles(values, (0.0, 0.1, 0.5, 0.93, 1.0)),
+                                       np.quantile(values, (0.0, 0.1, 0.5, 0.93, 1.0), axis=-1), err_msg=str(shape))
 
     def test_names_have_an_end(self):
         for name in ("", " ", "x" * 81, "\ud800"):

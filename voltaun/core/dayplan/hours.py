@@ -10,6 +10,7 @@ from voltaun.core.outlook.prepare import Prepared
 from voltaun.core.outlook.present import Middle
 from voltaun.core.outlook.simulate import Futures
 from voltaun.core.rig.bank import FULL_SOC
+from voltaun.core.stats import quantiles
 
 LEFT_OF_SUN = 0.05
 """Where less than this part of tomorrow's sun is left of today its plan is over, and the next day's begins."""
@@ -91,7 +92,7 @@ def _sun_left(ahead: Ahead, day: date) -> float:
     """Sun that nine in ten of the futures do not bring more of, on what is left of a day, Wh."""
     steps = ahead.ready.grid.steps_of(ahead.ready.grid.days.index(day))
     sun = (ahead.ready.harvest[steps] - ahead.ready.not_sun(steps)).sum(axis=0)
-    return float(np.quantile(sun, 0.9)) if steps.start < steps.stop else 0.0
+    return float(quantiles(sun, (0.9,))[0]) if steps.start < steps.stop else 0.0
 
 
 def _full(level: np.ndarray, bounds: np.ndarray) -> tuple[tuple[datetime, datetime, datetime] | None, float]:
@@ -108,8 +109,7 @@ def _full(level: np.ndarray, bounds: np.ndarray) -> tuple[tuple[datetime, dateti
 
 def _middles(values: np.ndarray) -> list[Middle]:
     """The middle and the range of each step."""
-    quantiles = np.quantile(values, (0.1, 0.5, 0.9), axis=1).T
-    return [Middle(*map(float, row)) for row in quantiles]
+    return [Middle(*map(float, row)) for row in quantiles(values, (0.1, 0.5, 0.9)).T]
 
 
 def _at(seconds: float) -> datetime:

@@ -14,6 +14,7 @@ from voltaun.core.outlook.prepare import Prepared
 from voltaun.core.outlook.present import Present
 from voltaun.core.outlook.simulate import LEVEL_GRAIN, Futures
 from voltaun.core.outlook.ways import ADVISED_DAYS, Search, Way
+from voltaun.core.stats import quantiles
 
 UPPER_END = 0.8
 """Of a level that was not read for long only the futures above this part of them are asked what they need."""
@@ -61,7 +62,7 @@ def advise(ready: Prepared, made: Futures, now: Present) -> Advice:
     which = np.arange(made.level.shape[1])
     if now.vague:
         # What was not read for long is asked about first; only what is needed at its upper end as well is asked for.
-        which = np.flatnonzero(made.level[steps.start] >= np.quantile(made.level[steps.start], UPPER_END))
+        which = np.flatnonzero(made.level[steps.start] >= quantiles(made.level[steps.start], (UPPER_END,)))
     search = Search(ready, made, steps, which, empty)
     if not search.asks:
         # What is risked all the same cannot be helped, or not be known before the level is read.

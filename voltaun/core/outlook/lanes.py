@@ -6,6 +6,7 @@ import numpy as np
 
 from voltaun.core.outlook.prepare import Prepared
 from voltaun.core.outlook.simulate import LEVEL_GRAIN, Futures, simulate
+from voltaun.core.stats import quantiles
 
 RISKY = 0.1
 """From this chance of going below the everyday floor on, something is asked for."""
@@ -131,7 +132,7 @@ class Lanes:
 
     def exceeded(self, values: np.ndarray, share: float) -> float:
         """What is exceeded in this share of all futures; values  in those that are run, (lanes,), 0 in the others."""
-        return float(np.quantile(np.append(values, np.zeros(self.total - len(values))), 1 - share))
+        return float(quantiles(np.append(values, np.zeros(self.total - len(values))), (1 - share,))[0])
 
     def below(self, came: Came) -> np.ndarray:
         """Whether the level ends each step below the everyday floor, (steps, lanes)."""
