@@ -421,7 +421,7 @@ class Others(unittest.TestCase):
         for shape in ((1,), (2,), (7,), (200,), (5, 31)):
             values = rng.random(shape)
             np.testing.assert_allclose(quantiles(values, (0.0, 0.1, 0.5, 0.93, 1.0)),
-                                       np.quantile(values, (0.0, 0.1, 0.5, 0.93, 1.0), axis=-1), err_msg=str(shape))
+                                       np.quantile(values, (0.0, 0.1, 0.5, 0.93, 1.0), axis=-1).T, err_msg=str(shape))
 
     def test_names_have_an_end(self):
         for name in ("", " ", "x" * 81, "\ud800"):

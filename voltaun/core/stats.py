@@ -14,14 +14,13 @@ def middle(values: np.ndarray) -> float:
 
 
 def quantiles(values: np.ndarray, shares: Sequence[float]) -> np.ndarray:
-    """The values that these shares of those along the last axis lie below, in between linearly, (shares, …). (NumPy's
-    own, which the tests compare, is slower for few and imports its masked arrays as its median does.)"""
-    at = np.asarray(shares) * (values.shape[-1] - 1)
+    """The values that these shares of those along the last axis lie below, linear between ranks, (…, shares). (NumPy's
+    own, which the tests compare, is slower for few, and imports its masked arrays as its median does.)"""
+    at = np.array(shares) * (values.shape[-1] - 1)
     low = at.astype(int)
     high = np.minimum(low + 1, values.shape[-1] - 1)
     ordered = np.partition(values, sorted({*low.tolist(), *high.tolist()}), axis=-1)
-    part = (at - low).astype(values.dtype)
-    return np.asarray(np.moveaxis(ordered[..., low] * (1 - part) + ordered[..., high] * part, -1, 0))
+    return np.asarray(ordered[..., low] + (ordered[..., high] - ordered[..., low]) * (at - low))
 
 
 def t95(freedom: float) -> float:

@@ -109,7 +109,7 @@ def _full(level: np.ndarray, bounds: np.ndarray) -> tuple[tuple[datetime, dateti
 
 def _middles(values: np.ndarray) -> list[Middle]:
     """The middle and the range of each step."""
-    return [Middle(*map(float, row)) for row in quantiles(values, (0.1, 0.5, 0.9)).T]
+    return [Middle(*map(float, row)) for row in quantiles(values, (0.1, 0.5, 0.9))]
 
 
 def _at(seconds: float) -> datetime:

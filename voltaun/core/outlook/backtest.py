@@ -22,7 +22,7 @@ from voltaun.core.log.ledger import READ, Interval
 from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.ask import LEARN_DAYS, USE_DAYS, Ask, Known, lean_of
 from voltaun.core.outlook.grid import Grid
-from voltaun.core.outlook.outlook import dawn_and_dusk, quantiles
+from voltaun.core.outlook.outlook import QUANTILES, dawn_and_dusk
 from voltaun.core.outlook.prepare import Prepared, prepare
 from voltaun.core.outlook.scores import Backtest, Came, Forecast, LevelForecast
 from voltaun.core.outlook.simulate import LEVEL_GRAIN, Futures, simulate
@@ -31,6 +31,7 @@ from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import BY_HAND
 from voltaun.core.sky.clear_sky import RigSun
 from voltaun.core.sky.model import SkyDay, SkyModel, learn_skies
+from voltaun.core.stats import quantiles
 
 HISTORY_DAYS = 60.0
 """The first outlook is made with so much of the log."""
@@ -272,7 +273,7 @@ def _came_of(of: _Waiting, made: Futures, days: int) -> Came:
 
 def _five(values: np.ndarray) -> tuple[float, ...]:
     """The five quantiles of the futures."""
-    return tuple(quantiles(values).tolist())
+    return tuple(quantiles(values, QUANTILES).tolist())
 
 
 def _run_together(rig: Rig, waiting: Sequence[_Waiting]) -> list[Futures]:

@@ -18,6 +18,7 @@ from voltaun.core.outlook.present import Present, present_of
 from voltaun.core.outlook.simulate import LEVEL_GRAIN, Futures, simulate
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sky.model import SkyModel
+from voltaun.core.stats import quantiles
 
 QUANTILES = (0.10, 0.25, 0.50, 0.75, 0.90)
 
@@ -168,7 +169,7 @@ def _summary(ready: Prepared, made: Futures, now: Present, advised: Advice) -> O
         lack=_lack(ready, made, rig.bank.everyday_floor),
         first_risky_day=next((day for day, of in by_day.items() if of.chance_below_everyday_floor > RISKY), None),
         times=[datetime.fromtimestamp(t, ask.as_of.tzinfo) for t in grid.bounds],
-        fan=quantiles(made.level), learned=ask.known.learned, sky=ask.known.sky, futures=ask.futures,
+        fan=quantiles(made.level, QUANTILES), learned=ask.known.learned, sky=ask.known.sky, futures=ask.futures,
         unserved_wh=_range(tally.unserved), generator_hours=ran, generator_litres=litres, plans=tuple(ask.plans),
         rule=ask.rule)
 
@@ -201,16 +202,7 @@ def _generator_run(ready: Prepared, by_rule: np.ndarray) -> tuple[Range, Range |
 
 
 def _range(values: np.ndarray) -> Range:
-    return Range(*quantiles(values).tolist())
-
-
-def quantiles(values: np.ndarray) -> np.ndarray:
-    """QUANTILES of the futures (the last axis), linear between ranks; one sort serves all five."""
-    ordered = np.sort(values, axis=-1)
-    place = np.array(QUANTILES) * (values.shape[-1] - 1)
-    low = place.astype(int)
-    high = np.minimum(low + 1, values.shape[-1] - 1)
-    return np.asarray(ordered[..., low] + (ordered[..., high] - ordered[..., low]) * (place - low))
+    return Range(*quantiles(values, QUANTILES).tolist())
 
 
 def dawn_and_dusk(harvest: np.ndarray, clock_hours: np.ndarray) -> tuple[int, int]:

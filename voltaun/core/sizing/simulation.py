@@ -9,7 +9,7 @@ from voltaun.core.instants import day_start
 from voltaun.core.learned.use import Absence, as_listed_now, day_legs
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.autonomy import drain
-from voltaun.core.outlook.outlook import Range, quantiles
+from voltaun.core.outlook.outlook import QUANTILES, Range
 from voltaun.core.rig.bank import effective_energy
 from voltaun.core.rig.loads import hourly_shape
 from voltaun.core.rig.rig import Rig
@@ -26,6 +26,7 @@ from voltaun.core.sizing.worksheet import SYSTEM_SHARE
 from voltaun.core.sizing.years import Years
 from voltaun.core.sky.clear_sky import RigSun
 from voltaun.core.sky.weather import Weather, on_plane
+from voltaun.core.stats import quantiles
 
 SHORT_DAYS = 3.0
 """So many days below the everyday floor in a usual year are enough, unless the user says otherwise."""
@@ -262,5 +263,5 @@ def _outcome(of: Counted, n: int) -> Outcome:
 
 
 def _spread(values: np.ndarray) -> Spread:
-    p10, p25, p50, p75, p90 = quantiles(values).tolist()
+    p10, p25, p50, p75, p90 = quantiles(values, QUANTILES).tolist()
     return Spread(p10, p25, p50, p75, p90, float(values.mean()))
