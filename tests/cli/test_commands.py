@@ -390,7 +390,7 @@ class WithDatabase(Commands):
             "voltaun_mapping": 1, "separator": ";", "decimal": ",", "dates": "day first", "hour": "19:00",
             "columns": {"Tag": "read_at", "Stand": "soc_percent", "kWh": {"as": "solar_wh", "unit": "kWh"}}}))
         asked = voltaun("import", sheet, "--map", mapping, "--db", self.db, check=2).stderr
-        self.assertIn("900.0 kWh of sun in 24 h: a clear sky could bring 9.94 kWh there", asked)
+        self.assertIn("900 kWh of sun in 24 h: a clear sky could bring 9.94 kWh there", asked)
         self.assertIn("--sure", asked)
         self.assertEqual(voltaun("export", "--db", self.db, check=0).stdout.count("\n"), 1)
         told = self.answer("import", sheet, "--map", mapping, "--sure", "--db", self.db)

@@ -185,7 +185,7 @@ class Prices(unittest.TestCase):
         (lean,) = read_prices(b"name,kind,size,idle_w,surge_w,years,cycles\nLean,inverter,1200,4.5,2500,9,1\n")
         self.assertEqual((lean.kind, lean.size, lean.idle_w, lean.surge_w), ("inverter", 1200, 4.5, 2500))
         self.assertEqual((lean.years, lean.cycles), (9, 1))
-        with self.assertRaisesRegex(PriceListFault, "line 2, size: found 5 for a inverter"):
+        with self.assertRaisesRegex(PriceListFault, "line 2, size: found 5 for an inverter"):
             read_prices(b"name,kind,size\nLean,inverter,5\n")
         with self.assertRaisesRegex(PriceListFault, "line 2: found litres_per_hour -1, expected 0 or more"):
             read_prices(b"name,kind,size,litres_per_hour\nSet,generator,700,-1\n")
@@ -195,6 +195,12 @@ class Prices(unittest.TestCase):
                                 "Unit;battery;2560;900;;\n".encode())
         self.assertEqual(comma, semicolon)
         self.assertEqual((comma[0].price, comma[0].area_m2, comma[1].weight_kg), (180.5, 1.7, None))
+        # As the page asks for them, with no names of columns.
+        for text in ("Panel 330, Panel, 330, 180.5, 18, 1.7\nUnit, battery, 2560, 900\n",
+                     "\ufeffPanel 330;panel;330;180,5;18;1,7\nUnit;battery;2560;900\n"):
+            self.assertEqual(read_prices(text.encode()), comma)
+        (fridge,) = read_prices(b"Easy fridge, load, 300, 600,,, Fridge")
+        self.assertEqual((fridge.size, fridge.price, fridge.serves), (300, 600, "Fridge"))
 
     def test_each_fault_with_its_line(self):
         head = "name,kind,size,price\n"
@@ -203,7 +209,9 @@ class Prices(unittest.TestCase):
                             (head + "half typed\n", "line 2: found kind ''"), (head + "a" * 200_000, "no table"),
                             (head + "A,panel,,5\n", "line 2, size: found nothing"), (head + "A,x,1,5\n", "kind 'x'"),
                             (head + "A,panel,big,5\n", "line 2, size: found 'big'"), (head + ",panel,1,5\n", "no name"),
-                            (head + "A,panel,0,5\n", "size of 0"), ("name,price\nA,5\n", "no column kind, size")):
+                            (head + "A,panel,0,5\n", "size of 0"), ("name,price\nA,5\n", "no column kind, size"),
+                            ("A,panel,330\nB,panel,big\n", "line 2, size: found 'big'"),
+                            ("A,panel,330\n" + "\n" * 200_000 + "B,panel,1\n", "empty lines")):
             with self.assertRaisesRegex(PriceListFault, words, msg=text):
                 read_prices(text.encode())
 

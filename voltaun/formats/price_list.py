@@ -2,6 +2,7 @@
 
 import csv
 import io
+import itertools
 from collections.abc import Iterable
 
 from voltaun.core.sizing.choices import PRODUCTS, Product
@@ -27,7 +28,8 @@ class PriceListFault(OneFault):
 def read_prices(data: bytes) -> list[Product]:
     """The products of a list, all of them or none.
 
-    Columns as in `COLUMNS`, commas or semicolons between (with semicolons a decimal comma is understood). The size is
+    Columns as in `COLUMNS`, commas or semicolons between (with semicolons a decimal comma is understood); the first
+    line names them, or they stand in that order where it is a product already. The size is
     W of a panel, a charger or a controller, W into the bank of a generator, W for long of an inverter, Wh of a battery,
     Wh a day of a load; the rest may be blank: `for` names the load that a product replaces, or the engine or generator
     that a charger serves, `idle_w` is what an inverter takes by itself and `surge_w` what it gives for a moment,
@@ -41,20 +43,24 @@ def read_prices(data: bytes) -> list[Product]:
     between = ";" if text.split("\n", 1)[0].count(";") > text.split("\n", 1)[0].count(",") else ","
     rows = csv.reader(io.StringIO(text), delimiter=between)
     try:
-        head = [name.strip().lower() for name in next(rows, [])]
+        first = next(rows, [])
+        head = [name.strip().lower() for name in first]
         missing = [name for name in COLUMNS[:3] if name not in head]
-        if missing:
+        bare = head[1:2] != [] and head[1] in PRODUCTS  # a product already, and not the names of columns
+        if missing and not bare:
             raise PriceListFault(f"line 1: found no column {', '.join(missing)}, expected {between.join(COLUMNS)}")
         if hollow(text):
             raise PriceListFault(f"found {EMPTY_LINES} empty lines one after the other, expected a list")
-        return _products(rows, head, between)
+        if bare:
+            return _products(itertools.chain([first], rows), list(COLUMNS), between, 1)
+        return _products(rows, head, between, 2)
     except csv.Error as error:
         raise PriceListFault(f"found what is no table ({error}), expected {between.join(COLUMNS)}") from error
 
 
-def _products(rows: Iterable[list[str]], head: list[str], between: str) -> list[Product]:
+def _products(rows: Iterable[list[str]], head: list[str], between: str, begins: int) -> list[Product]:
     found: dict[str, Product] = {}
-    for line, row in enumerate(rows, 2):
+    for line, row in enumerate(rows, begins):
         if not any(cell.strip() for cell in row):
             continue
         product = _product(dict(zip(head, row, strict=False)), line, between)
@@ -90,6 +96,7 @@ def _product(row: dict[str, str], line: int, between: str) -> Product:
         raise PriceListFault(f"line {line}: {error}") from error
     low, high, expected = USUAL[kind]
     if not low <= product.size <= high:
-        raise PriceListFault(f"line {line}, size: found {product.size:g} for a {kind}, expected {expected}; is it in "
-                             "another column?")
+        article = "an" if kind[0] in "aeiou" else "a"
+        raise PriceListFault(f"line {line}, size: found {product.size:g} for {article} {kind}, expected {expected}; is "
+                             "it in another column?")
     return product

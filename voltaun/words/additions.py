@@ -194,7 +194,7 @@ def unsure(found: Additions) -> list[str]:
         seasons = "weather through the year"
     verb = "are" if 1 < len(found.guesses) < len(SEASONS) else "is"
     return [f"{begin(low)} may do, or {high} may be needed.",
-            f"It depends on your {seasons}, which {verb} not in the log yet."]
+            f"Your {seasons} {verb} not in the log yet."]
 
 
 def away(found: Additions) -> str:
@@ -289,8 +289,8 @@ def unknown(found: Additions) -> list[str]:
     """What the answer does not know, a sentence each."""
     told = []
     if found.guesses:
-        told.append("What the log has not seen is a guess. Your word on those seasons (The question) or a "
-                    "weather file narrows it most.")
+        told.append("What the log has not seen is a guess. Your word on it, under The question, or a weather "
+                    "file narrows it.")
     elif "file" not in found.sources:
         told.append("A weather file of the place would show spells that the log has not seen.")
     if not found.ask.offer.products:
@@ -306,8 +306,9 @@ _SHARPENS = {
 
 def sharpen(found: Additions) -> str:
     """What would sharpen the answer most, in a sentence; nothing where nothing that is not known moves it."""
-    told = [_SHARPENS.get(name) or f"the sky in {name}: a word on that season below, or a weather file of the place"
-            for name in found.sharpen[:2]]
+    told = [_SHARPENS.get(name) or f"the sky in {name}: " + (
+        "a weather file of the place" if name in found.ask.habits else
+        "your word on it under The question, or a weather file") for name in found.sharpen[:2]]
     if not told:
         return ""
     then = f" Then {told[1]}." if len(told) > 1 else ""

@@ -2,14 +2,14 @@
 
 
 def show_energy(wh: float | None) -> str:
-    """An energy for people: `640 Wh`, `2.15 kWh`, `12.7 kWh`; an em dash when not known."""
+    """An energy for people: `640 Wh`, `2.15 kWh`, `12.7 kWh`, `765 kWh`; an em dash when not known."""
     if wh is None:
         return "—"
     if abs(wh) < 995:
         return f"{show_number(wh, 0)} Wh"
     if abs(wh) < 9995:
         return f"{show_number(wh / 1000, 2)} kWh"
-    return f"{show_number(wh / 1000, 1)} kWh" if abs(wh) < 999_500 else f"{show_number(wh / 1000, 0)} kWh"
+    return f"{show_number(wh / 1000, 1)} kWh" if abs(wh) < 99_950 else f"{show_number(wh / 1000, 0)} kWh"
 
 
 def show_counter(wh: float) -> str:

@@ -308,8 +308,11 @@ class Found(unittest.TestCase):
         self.assertEqual(_moved_by(drawn, days)[0], "use")
         self.assertNotIn("draw", _moved_by(drawn, days))
         self.assertEqual(_moved_by(drawn, np.zeros(40)), ())
-        self.assertIn("meter the largest loads", words.sharpen(SimpleNamespace(sharpen=("use", "winter"))))
-        self.assertIn("Then the sky in winter: a word", words.sharpen(SimpleNamespace(sharpen=("use", "winter"))))
+        for habits, then in (({}, "your word on it under The question, or a weather file."),
+                             ({"winter": (0.2, 0.3, 0.5)}, "a weather file of the place.")):
+            said = words.sharpen(SimpleNamespace(sharpen=("use", "winter"), ask=SimpleNamespace(habits=habits)))
+            self.assertIn("meter the largest loads", said)
+            self.assertIn("Then the sky in winter: " + then, said)
 
     def test_what_does_as_much_in_words(self):
         def came(days):

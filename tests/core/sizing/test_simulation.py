@@ -584,7 +584,7 @@ class Answer(unittest.TestCase):
         told = replace(found, between=(1, 5))
         self.assertEqual(unsure(replace(told, guesses=("spring",))),
                          ["One panel may do, or two panels and one string may be needed.",
-                          "It depends on your spring, which is not in the log yet."])
+                          "Your spring is not in the log yet."])
         self.assertIn("What you have may do, or more than was looked at may be needed.",
                       unsure(replace(found, between=(0, None))))
         self.assertEqual((unsure(replace(found, between=(1, 1))), unsure(replace(found, between=None))), ([], []))

@@ -26,11 +26,11 @@ NOTES = {
     "no_surge": "No surge is set.",
     "each_alone": "First while it is on all the time, then as you usually use it.",
     # The price list
-    "prices": "One thing a line: name, kind, size, price, kg, m². Kinds: panel, battery, charger, controller, "
-              "generator, inverter, load. The size is W; of a battery Wh, of a load Wh a day. A generator’s W are "
-              "those that reach the bank. “for” names the load that it replaces, or what a charger serves. A "
-              "generator also has litres_per_hour and fuel_price, an inverter idle_w and surge_w. How long it lasts: "
-              "years, and cycles of a battery.",
+    "prices": "One thing a line: name, kind, size, price, kg, m² and what it is for. Kinds: panel, battery, charger, "
+              "controller, generator, inverter, load. The size is W; of a battery Wh, of a load Wh a day. A "
+              "generator’s W are those that reach the bank. The last names the load that it replaces, or what a "
+              "charger serves. More columns need a first line that names all: name,kind,size and so on. They are "
+              "litres_per_hour and fuel_price, idle_w and surge_w, years and cycles.",
     # The question
     "habits": "About how many days in ten are bright, mixed and dark? Your word counts as three weeks of log.",
     # The answer
