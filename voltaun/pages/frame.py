@@ -27,7 +27,7 @@ from voltaun.words import sentences as words
 from voltaun.words.notes import note
 from voltaun.words.rig import bank_guess, bank_step_words, day_words, panels_guess, step_words, use_step_words
 from voltaun.words.terms import TERMS
-from voltaun.words.units import show_counter, show_duration, show_energy, show_percent, show_power
+from voltaun.words.units import show_counter, show_duration, show_energy, show_number, show_percent, show_power
 
 PAGES = (("1", "today", "Today"), ("2", "log", "Log"), ("3", "bench", "Bench"), ("4", "rig", "Rig"),
          ("5", "outlook", "Outlook"), ("6", "additions", "Additions"), ("7", "sums", "Sums"))
@@ -51,8 +51,8 @@ def install(app: Flask) -> None:
                                  use_step_words=use_step_words, unexplained_use=unexplained_use)
     app.jinja_env.filters.update(energy=show_energy, counter=show_counter, power=show_power, percent=show_percent,
                                  temperature=house_units.show_temperature,
-                                 duration=show_duration, unbroken=_unbroken, chance=words.chance, begin=words.begin,
-                                 day_words=day_words)
+                                 duration=show_duration, number=show_number, unbroken=_unbroken,
+                                 chance=words.chance, begin=words.begin, day_words=day_words)
 
 
 def _plan_words(way: Way) -> list[str]:

@@ -8,7 +8,7 @@ from voltaun.core.sizing import FUEL_YEARS
 from voltaun.words.house_units import fuel_word, in_fuel
 from voltaun.words.reasons import say
 from voltaun.words.sentences import added, begin, counted, month, number
-from voltaun.words.units import show_duration, show_energy, show_percent
+from voltaun.words.units import show_duration, show_energy, show_number, show_percent
 
 if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.reasons import Reason
@@ -120,7 +120,7 @@ def _buying(found: Additions) -> str:
     if able:
         n = found.best if found.best in able else min(able, key=lambda n: _cost(found.choices[n]))
         of, came = found.choices[n], found.outcomes[n].below
-        price = f", {of.price:,.0f}" if of.price else ""
+        price = f", {show_number(of.price)}" if of.price else ""
         fuel = f" with {FUEL_YEARS} years of fuel" if of.price and of.generator and of.fuel_price >= 1 else ""
         return f"Buying: {option(of, rig)}{price}{fuel}{runs(found, n)}. That leaves {short(came)}."
     if len(bought) < 2:
@@ -179,7 +179,7 @@ def on_own_planes(found: Additions, of: Choice) -> list[str]:
 
 def _round(value: float) -> str:
     """Two figures of it, as one would say it."""
-    return f"{float(f'{value:.2g}'):,.0f}"
+    return show_number(float(f"{value:.2g}"))
 
 
 def unsure(found: Additions) -> list[str]:
@@ -208,13 +208,13 @@ def away(found: Additions) -> str:
 def came_of(of: Choice, came: Outcome, litres_per_hour: float | None) -> list[str]:
     """What an option costs and what comes of it, in sentences."""
     told = [begin(short_days(came.below)) + "."]
-    has = [f"{of.price:,.0f} by your list" if of.price else "",
-           f"{of.fuel_price:,.0f} of it fuel in ten years" if of.price and of.fuel_price >= 1 else "",
+    has = [f"{show_number(of.price)} by your list" if of.price else "",
+           f"{show_number(of.fuel_price)} of it fuel in ten years" if of.price and of.fuel_price >= 1 else "",
            f"{of.weight_kg:g} kg" if of.weight_kg else "", f"{of.roof_m2:.1f} m²" if of.roof_m2 else ""]
     if any(has):
         told.append(f"{begin(', '.join(filter(None, has)))}.")
     if of.cost_a_year:
-        told.append(f"That is about {of.cost_a_year:,.0f} a year over the life of such things, a guess.")
+        told.append(f"That is about {show_number(of.cost_a_year)} a year over the life of such things, a guess.")
     if came.unserved_wh.p50 > UNSERVED_WH:
         told.append(f"In a usual year {show_energy(came.unserved_wh.p50)} would go unserved.")
     told.append(f"About {show_energy(came.spilt_wh.p50)} of sun would be spilt.")
@@ -317,7 +317,7 @@ def sharpen(found: Additions) -> str:
 
 _NOT_RUN = {"panel": "another panel is added here; choose it in the question to see it",
             "battery": "no strings more are looked at; allow some in the question",
-            "load": "no load of the rig is named like it and takes more; name the load under “for”",
+            "load": "no load of the rig is named like it and takes more; name the load that it replaces",
             "charger": "no driving and no generator is looked at that it would charge from",
             "controller": "the panels that are added do not share a controller with a limit"}
 

@@ -9,7 +9,7 @@ from voltaun.core.rig.limits import Limit
 from voltaun.core.rig.parts import CHEMISTRIES
 from voltaun.words import cautions
 from voltaun.words.house_units import customary, show_temperature
-from voltaun.words.units import show_duration, show_energy, show_percent, show_power
+from voltaun.words.units import show_duration, show_energy, show_number, show_percent, show_power
 
 _FIGURES = {"soc_before": "the level before", "soc": "the level", "solar_wh": "the sun", "use_wh": "the use",
             "move": "how far the level really moved"}
@@ -168,7 +168,7 @@ SAYINGS: dict[str, Callable[..., str]] = {
     "taper": lambda: ("Above the taper the bank takes less and less; a mean over the last tenth says little of the "
                       "rest."),
     # What rules an addition out
-    "over_budget": lambda value, most: f"it costs {value:g}, and {most:g} may be spent",
+    "over_budget": lambda value, most: f"it costs {show_number(value)}, and {show_number(most)} may be spent",
     "over_weight": lambda value, most: f"it weighs {value:g} kg, and {most:g} kg may be carried",
     "over_roof": lambda value, most: f"it covers {value:.1f} m², and there are {most:.1f} m²",
     "controller_passes": lambda value, most: (f"{show_power(value)} of panels on a controller that passes "
