@@ -7,6 +7,7 @@ from types import SimpleNamespace
 from tests.support import rig
 from voltaun.core.dayplan.placing import Placed
 from voltaun.core.dayplan.tonight import Tonight
+from voltaun.core.rig.parts import Mains
 from voltaun.words import planning
 
 NINE = datetime(2026, 11, 24, 22, tzinfo=UTC)  # in the morning, in Hobart
@@ -27,10 +28,16 @@ class Said(unittest.TestCase):
     def test_the_night_says_use_less_and_never_spare_which_is_also_what_is_left_over(self):
         looked = SimpleNamespace(as_of=NINE, advice=SimpleNamespace(asks=True, until=NINE + timedelta(days=2)))
 
-        def of(may=0.0, must=0.0, can=True):
-            return planning.allowed(Tonight(NINE + timedelta(hours=20), may, must, 0.4, can), looked, rig())
+        def of(may=0.0, must=0.0, can=True, **sources):
+            return planning.allowed(Tonight(NINE + timedelta(hours=20), may, must, 0.4, can), looked, rig(**sources))
         self.assertEqual(of(must=1900), "Use about 1.90 kWh less than usual until 5:00. "
                                         "Else you may drop below 20 % before the end of Friday (4 in 10).")
-        self.assertIn("until 5:00, or charge as much. Else", of(must=1900, can=False))
+        # More than a night takes cannot be used less of; who can charge is told how much.
+        alone = of(must=1900, can=False)
+        self.assertTrue(alone.startswith("Saving tonight alone is not enough: you may drop below 20 %"), alone)
+        self.assertNotIn("less than usual", alone)
+        self.assertTrue(alone.endswith("See the advice above."), alone)
+        self.assertTrue(of(must=1900, can=False, mains=(Mains("Post", 300),)).endswith(
+            "See the advice above, or charge about 1.90 kWh by 5:00."))
         self.assertTrue(of(may=1900).startswith("Until 5:00 you may use about 1.90 kWh more than usual."))
         self.assertEqual(of(), "Use no more than usual until 5:00.")

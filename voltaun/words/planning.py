@@ -128,10 +128,13 @@ def allowed(of: Tonight, looked: Outlook, rig: Rig) -> str:
         return f"Use no more than usual until {dawn}. What may be short later can still be helped then."
     if not of.helps:
         return f"Even a full bank at {dawn} would not be enough until the end of {end}. See the advice above."
-    or_in = "" if of.can_be_spared else ", or charge as much"
     below, odds = f"drop below {floor} before the end of {end}", chance(of.chance)
-    else_ = f"will almost certainly {below}" if odds == "almost certain" else f"may {below} ({odds})"
-    return f"Use {about(of.must_spare_wh)} less than usual until {dawn}{or_in}. Else you {else_}."
+    risk = f"will almost certainly {below}" if odds == "almost certain" else f"may {below} ({odds})"
+    if of.can_be_spared:
+        return f"Use {about(of.must_spare_wh)} less than usual until {dawn}. Else you {risk}."
+    by_hand = rig.generators or rig.vehicles or rig.mains
+    charging = f", or charge {about(of.must_spare_wh)} by {dawn}" if by_hand else ""
+    return f"Saving tonight alone is not enough: you {risk}. See the advice above{charging}."
 
 
 def thing(of: Thing) -> str:
