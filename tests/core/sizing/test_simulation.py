@@ -316,6 +316,11 @@ class FromLog(unittest.TestCase):
         bare = np.full((20, 4), 0.5)
         lay_stretches(bare, seen[:11], days[151:171], np.random.default_rng(4))
         self.assertTrue(np.all(bare == 0.5))  # too few days in a row to keep anything whole
+        for begins, laid in ((date(2026, 5, 11), True), (date(2026, 5, 10), False)):  # 21 and 22 days before the log's
+            near = np.full((STRETCH_DAYS, 4), 0.5)
+            lay_stretches(near, seen[:STRETCH_DAYS], [begins + timedelta(days=n) for n in range(STRETCH_DAYS)],
+                          np.random.default_rng(4))
+            self.assertEqual(bool((near[:, 1::2] != 0.5).any()), laid, begins)
         with mock.patch("voltaun.core.sizing.years.lay_stretches", lambda ranks, *_: ranks[:, 1::2].fill(0.0)):
             laid = self.years(60, count=20).sun[0].mean(axis=0)
         self.assertLess(laid[1::2].max(), laid[::2].min() / 2)
