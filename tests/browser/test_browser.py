@@ -334,7 +334,7 @@ class BenchOnAPhone(BrowserCase):
 
     def test_a_capacity_test_with_the_keyboard_alone(self):
         page = self.go("/1/bench")
-        self.press_on("Test the bank's capacity")
+        self.press_on("Test the bank’s capacity")
         page.wait_for_url("**/bench/new?instrument=capacity")
         self.at("2026-11-22T08:00")
         self.press_on("Start")
@@ -461,8 +461,8 @@ class FirstRun(BrowserCase):
         page = self.go("/start")
         self.assertEqual(page.get_by_label("Time zone").input_value(), "Australia/Hobart")
         page.get_by_label("What do you call it?").fill("Ridge hut")
-        volts, station = page.get_by_label("One battery, V"), page.get_by_label("The station's Wh")
-        for answer, shown in (("An all-in-one station", (False, True)), ("I don't know yet", (False, False)),
+        volts, station = page.get_by_label("One battery, V"), page.get_by_label("The station’s Wh")
+        for answer, shown in (("An all-in-one station", (False, True)), ("I don’t know yet", (False, False)),
                               ("Batteries", (True, False))):
             page.get_by_label(answer, exact=True).first.check()
             self.assertEqual((volts.is_visible(), station.is_visible()), shown, answer)

@@ -123,7 +123,7 @@ class Sky(OutlookCase):
             self.assertEqual(self.tap(day, word).status_code, 400)
 
     def test_after_sunset_the_sky_of_today_changes_nothing_and_that_is_said(self):
-        told = "The sun is down: today's sky changes nothing any more."
+        told = "The sun is down: today’s sky changes nothing any more."
         for hours, day, is_said in ((0, TODAY, False), (14, TODAY, True), (14, TODAY + timedelta(days=1), False)):
             with mock.patch.dict("os.environ", environment(NOW + timedelta(hours=hours))):
                 page = html.unescape(self.tap(day, "storm", follow_redirects=True).text)

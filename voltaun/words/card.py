@@ -55,7 +55,7 @@ def when_low(of: Card, rig: Rig) -> list[str]:
     said += [f"{begin(part.name)}: start it before dark when the level is below {low}. Run it 2 h, then look again."
              for part in rig.generators[:1]]
     said += [f"{begin(socket.name)}: plug in when the level is below {low}." for socket in rig.mains[:1]]
-    said += [f"{begin(engine.name)}: an hour's drive helps as well." for engine in rig.vehicles[:1]]
+    said += [f"{begin(engine.name)}: an hour’s drive helps as well." for engine in rig.vehicles[:1]]
     return said
 
 

@@ -180,7 +180,7 @@ def _charges(rig: Rig, energy: float, sun_wh: float | None, v: dict[str, Any]) -
                 f"{show_duration(one.hours)}")
     if sun_wh:
         times = sun_wh * rig.bank.charge_efficiency / one.wh
-        told.append("a day of this month's sun makes about " + (f"{times:.0f}" if times >= 1 else
+        told.append("a day of this month’s sun makes about " + (f"{times:.0f}" if times >= 1 else
                                                                  f"{show_percent(times)} of one"))
     return [*told, *_too_much(rig, v | {"watts": v["watts"] / v["passes"]})]
 

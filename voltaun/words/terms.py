@@ -13,7 +13,7 @@ TERMS = {
     "doubtful": "A reading that does not fit the ones beside it.",
     "draw": "What the bank loses day and night without any load on the list, such as a standing inverter.",
     "drain": "All that leaves the bank in a day: loads, losses, standby and draw.",
-    "share of a clear sky": "How much of a cloudless day's sun came in.",
+    "share of a clear sky": "How much of a cloudless day’s sun came in.",
     "peak-sun hours": "Hours of full sun that would bring as much as a whole day does.",
     "usual year, hard year": "Half of all years are worse than a usual one; one in ten is worse than a hard one.",
 }

@@ -125,7 +125,7 @@ def give_sky() -> ResponseReturnValue:
         plans.give_sky(db, g.kept.id, day, look.today, word)
     sun, night = context.sun(), day_start(day + timedelta(days=1), context.rig().zone)
     if word and day == look.today and sun and sun.between(look.now, night) <= 0:
-        flash("Kept. The sun is down: today's sky changes nothing any more.")
+        flash("Kept. The sun is down: today’s sky changes nothing any more.")
     # A what-if that is on the page stays.
     query = Asked.of(context.rig(), look.now, request.args).query
     return redirect(url_for("outlook.show", rig_id=g.kept.id, **query) + "#sky", 303)
@@ -217,7 +217,7 @@ def keep_rule() -> ResponseReturnValue:
         return render(422, rule_faults=faults, typed=request.form, leaf="plans")
     with transaction(context.writer()) as db:
         plans.keep_rule(db, g.kept.id, made, g.now)
-    flash("The generator's rule is kept." if made else "The generator is not counted on.")
+    flash("The generator’s rule is kept." if made else "The generator is not counted on.")
     return redirect(url_for("outlook.leaf", rig_id=g.kept.id, leaf="plans") + "#rule", 303)
 
 

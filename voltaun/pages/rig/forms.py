@@ -207,7 +207,7 @@ class BankForm(Form):
     unit_capacity_ah = FigureField("One battery, Ah", "bank.unit_capacity_ah", "charge")
     series = FigureField("In series", "bank.series", "number")
     parallel = FigureField("Strings in parallel", "bank.parallel", "number")
-    rated_energy_wh = FigureField("The station's Wh", "bank.rated_energy_wh", "energy")
+    rated_energy_wh = FigureField("The station’s Wh", "bank.rated_energy_wh", "energy")
     pack_wh = EnergiesField("Its expansion packs, Wh")
     tested_energy_wh = FigureField("Tested, Wh", "bank.tested_energy_wh", "energy")
     logged_energy_wh = FigureField("By the log, Wh", "bank.logged_energy_wh", "energy")

@@ -35,7 +35,7 @@ SOC_WORDS = {
              "capacity but at the ends: the cut-off comes early, or “full” comes while it still says 90.",
     "display": "A built-in display counts or guesses by its own rules. Trust its fall over a day more than one look.",
     "volts": "From volts at rest it is good to ten points either way, and only for lead: no charge and no load for "
-             "hours, at about 25 °C. A lithium bank's volts are flat between about 20 and 95 % and tell nothing."}
+             "hours, at about 25 °C. A lithium bank’s volts are flat between about 20 and 95 % and tell nothing."}
 
 DEPTH_WORDS = {"long life": ("kept above 70 % a lead bank lives about twice as long as one cycled to half",
                              "the gentlest on the cells; most of what is printed stays unused"),

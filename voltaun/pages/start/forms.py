@@ -63,15 +63,15 @@ class StartForm(FlaskForm):
     latitude = DegreesField("Latitude, °", "number", low=-90, high=90)
     longitude = DegreesField("Longitude, °", "number", low=-180, high=180)
     bank = RadioField("What bank?", choices=[("units", "Batteries"), ("station", "An all-in-one station"),
-                                             ("unknown", "I don't know yet")], default="units")
+                                             ("unknown", "I don’t know yet")], default="units")
     chemistry = SelectField("Chemistry", choices=[(key, known.name) for key, known in CHEMISTRIES.items()])
     label = LabelField("As the labels say")
     unit_voltage_v = QuantityField("or one battery, V", "voltage", low=1)
     unit_capacity_ah = QuantityField("One battery, Ah", "charge", low=0.1)
     series = WholeField("In series", default=1)
     parallel = WholeField("Strings in parallel", default=1)
-    rated_energy_wh = QuantityField("The station's Wh", "energy", low=1)
-    sources_unknown = BooleanField("I don't know yet")
+    rated_energy_wh = QuantityField("The station’s Wh", "energy", low=1)
+    sources_unknown = BooleanField("I don’t know yet")
     solar_w = PanelsField("Sun: panels and their W", "power")
 
     def __init__(self, **options: Any) -> None:
