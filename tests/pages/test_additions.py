@@ -192,6 +192,12 @@ class Measures(AdditionsCase):
         self.hides("drive with Ute every three days brings", self.show("/without"))
         self.post(HERE + "/measures/0", {"back": "yes"})
         self.assertEqual(len(self.codes()), 2)
+        # Told twice it stands once; taken out it can be told again.
+        for taken_out, left in ((False, 2), (True, 2)):
+            if taken_out:
+                self.post(HERE + "/measures/1")
+            self.add("drive", names="Ute", hours="1 h 30", every="2", months=["6", "7"])
+            self.assertEqual(len(self.codes()), left, taken_out)
         self.assertEqual(self.post(HERE + "/measures/9").status_code, 404)
 
     def test_what_is_done_in_any_case_is_in_all_of_it(self):
