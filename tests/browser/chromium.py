@@ -27,24 +27,23 @@ def chromium():
 
 @cache
 def _opened(options: str):
-    """A window by its options as JSON, and its blank page, which keeps what is started alive between tests."""
+    """A window by its options as JSON, its blank page, which keeps what is started alive between tests, and the wire
+    by which it is emptied."""
     context = chromium().new_context(**json.loads(options))
-    return context, context.new_page()
+    blank = context.new_page()
+    return context, blank, context.new_cdp_session(blank)
 
 
 def window(case, **options):
     """A window for a test case: nothing is left in it of the test before, nor of this one for the next."""
-    context, blank = _opened(json.dumps(options, sort_keys=True))
-    heard = context.new_cdp_session(blank)
+    context, blank, wire = _opened(json.dumps(options, sort_keys=True))
 
     def cleared():
         for page in context.pages:
             if page is not blank:
                 page.close()
         context.unroute_all()
-        context.clear_cookies()
-        heard.send("Storage.clearDataForOrigin", {"origin": "*", "storageTypes": "all"})
-        heard.detach()
+        wire.send("Storage.clearDataForOrigin", {"origin": "*", "storageTypes": "all"})
     case.addCleanup(cleared)
     context.set_default_timeout(40_000)
     return context

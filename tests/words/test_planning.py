@@ -39,5 +39,7 @@ class Said(unittest.TestCase):
         self.assertTrue(alone.endswith("See the advice above."), alone)
         self.assertTrue(of(must=1900, can=False, mains=(Mains("Post", 300),)).endswith(
             "See the advice above, or charge about 1.90 kWh by 5:00."))
+        # Nobody is told to charge what no source can bring by then: 60 W in 20 h are 1.2 kWh.
+        self.assertEqual(of(must=1900, can=False, mains=(Mains("Post", 60),)), alone)
         self.assertTrue(of(may=1900).startswith("Until 5:00 you may use about 1.90 kWh more than usual."))
         self.assertEqual(of(), "Use no more than usual until 5:00.")

@@ -30,6 +30,8 @@ class Reasons(unittest.TestCase):
     def test_figures_are_said_with_their_units(self):
         for of, said in (
                 (reason("how_hours", hours=1.5, watts=320), "1 h 30 × 320 W"),
+                (reason("over_budget", value=2000.4, most=2000.0),
+                 "it costs 2\u202f000.40, and 2\u202f000 may be spent"),
                 (reason("how_use", stored_wh=-768.0, harvest_wh=2150.0, standby_wh=51.0),
                  "from the level's change of \u2212768 Wh and a harvest of 2.15 kWh, less 51 Wh standby"),
                 (reason("too_few_readings", there=1, needed=2), "There is one reading yet; a figure needs two."),

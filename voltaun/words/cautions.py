@@ -23,10 +23,10 @@ LITHIUM = f"{LITHIUM_COLD} Rely on its BMS; stop using a swollen or wet pack."
 ACID = "The acid burns: gloves, goggles, water at hand."
 HYDROGEN = "Flooded lead gives off hydrogen while it charges: fresh air, no flame, eyes covered."
 FUMES = "Run a generator outdoors, far from openings, with a carbon-monoxide alarm inside."
-BACKFEED = "Never feed a building's wiring from an inverter or generator except through a proper transfer switch."
+BACKFEED = "Never feed a building’s wiring from an inverter or generator except through a proper transfer switch."
 COLD_FOOD = "Keep food safe: more than two hours above 5 °C (41 °F) in a fridge is a health matter."
 DEEP = "A full discharge wears a lead bank: test it seldom, stop at its cut-off, and charge it again at once."
-VEHICLE = ("An overdrawn alternator overheats: local codes and licensed people decide on a vehicle's wiring, its "
+VEHICLE = ("An overdrawn alternator overheats: local codes and licensed people decide on a vehicle’s wiring, its "
            "fuses and its isolation.")
 SERIES_DC = "Panels in series can carry dangerous DC."
 

@@ -6,8 +6,10 @@ from collections.abc import Collection, Sequence
 from datetime import date, datetime, timedelta
 from typing import TYPE_CHECKING
 
+from voltaun.core.instants import hours_between
 from voltaun.core.rig.bank import FULL_SOC
 from voltaun.core.rig.rig import Rig
+from voltaun.core.rig.sources import BY_HAND
 from voltaun.words.advising import advice, headline, lasting, odds, rounded
 from voltaun.words.card import always_on
 from voltaun.words.sentences import about, begin, chance, day_name
@@ -132,8 +134,9 @@ def allowed(of: Tonight, looked: Outlook, rig: Rig) -> str:
     risk = f"will almost certainly {below}" if odds == "almost certain" else f"may {below} ({odds})"
     if of.can_be_spared:
         return f"Use {about(of.must_spare_wh)} less than usual until {dawn}. Else you {risk}."
-    by_hand = rig.generators or rig.vehicles or rig.mains
-    charging = f", or charge {about(of.must_spare_wh)} by {dawn}" if by_hand else ""
+    most_w = max((part.gives_w for source in BY_HAND for part in rig.parts(source.name)), default=0.0)
+    can_charge = most_w * hours_between(looked.as_of, of.until) >= of.must_spare_wh
+    charging = f", or charge {about(of.must_spare_wh)} by {dawn}" if can_charge else ""
     return f"Saving tonight alone is not enough: you {risk}. See the advice above{charging}."
 
 

@@ -23,6 +23,11 @@ def _others_wh(wh: float) -> str:
     return f", less {show_energy(wh)} from other sources" if wh else ""
 
 
+def _money(of: float) -> str:
+    """With its hundredths only where it has some: rounded, what is too dear would cost no more than there is."""
+    return show_number(of, 2 if of % 1 else 0)
+
+
 def _share(of: float) -> str:
     """A share that may be far from what it should be."""
     return "less than 1 %" if of < 0.01 else show_percent(of)
@@ -168,7 +173,7 @@ SAYINGS: dict[str, Callable[..., str]] = {
     "taper": lambda: ("Above the taper the bank takes less and less; a mean over the last tenth says little of the "
                       "rest."),
     # What rules an addition out
-    "over_budget": lambda value, most: f"it costs {show_number(value)}, and {show_number(most)} may be spent",
+    "over_budget": lambda value, most: f"it costs {_money(value)}, and {_money(most)} may be spent",
     "over_weight": lambda value, most: f"it weighs {value:g} kg, and {most:g} kg may be carried",
     "over_roof": lambda value, most: f"it covers {value:.1f} m², and there are {most:.1f} m²",
     "controller_passes": lambda value, most: (f"{show_power(value)} of panels on a controller that passes "

@@ -31,6 +31,18 @@ def more_takes(rig: Rig, more_wh: np.ndarray | float) -> np.ndarray | float:
     return 1 + more_wh / (string_energy(rig) * rig.bank.parallel)
 
 
+def _charge(step: BankStep, accepts: tuple[np.ndarray, np.ndarray, np.ndarray], now: np.ndarray, wanted: np.ndarray,
+            after: np.ndarray, rows: np.ndarray, spilt: np.ndarray) -> None:
+    """An hour in which something comes in: Wh held before it, short (below 0: over), and filled with those held after
+    it. What does not fit is added to `spilt`; the four rows are written over."""
+    over, short, into, left = rows
+    np.maximum(wanted, step.nought, out=short)
+    np.subtract(short, wanted, out=over)
+    over *= step.efficiency
+    step.take(now, over, short, accepts, into, left, None, after)
+    spilt += left
+
+
 class Banks:
     """The banks of all options in all years side by side, (options × years,), hour after hour, in Wh held.
 
@@ -46,7 +58,7 @@ class Banks:
         self._accepts = self._step.acceptance(limit)
         self._held = np.empty((25, energy.size), kind)  # at the bounds of the day's hours
         self._held[24] = start.ravel() * energy
-        self._over, self._short, self._into, self._left, self._spilt = (np.empty_like(energy) for _ in range(5))
+        self._spilt, self._hour = np.empty_like(energy), np.empty((4, energy.size), kind)
         self._hours = _Hours(rig, years, lanes)
         self._by_level = _ByLevel(rig, lanes, self._held, energy, limit)
         self._tally = _Tally(rig, energy)
@@ -58,14 +70,10 @@ class Banks:
         held[0] = held[24]
         self._spilt.fill(0)
         acts = by_level.may_act(day, wanted, load)
-        for hour, (now, after, short) in enumerate(zip(held[:-1], held[1:], wanted, strict=True)):
+        for hour, (now, short, after) in enumerate(zip(held[:-1], wanted, held[1:], strict=True)):
             brings = acts and by_level.act(hour)
             if comes[hour]:
-                np.maximum(short, step.nought, out=self._short)
-                np.subtract(self._short, short, out=self._over)
-                self._over *= step.efficiency
-                step.take(now, self._over, self._short, self._accepts, self._into, self._left, None, after)
-                self._spilt += self._left
+                _charge(step, self._accepts, now, short, after, self._hour, self._spilt)
             else:
                 step.give(now, short, None, after)
                 if brings:
@@ -156,8 +164,8 @@ class _Hours:
 class _ByLevel:
     """What follows from what each bank holds: a generator started by rule, loads left off while it is low.
 
-    The options that have such a thing are the last ones, and only they are looked at here. What is over and short with
-    it is made for a whole day before; each hour only says where it acts. Loads left off below a level are as a
+    The options that have such a thing are the last ones, and only they are looked at here. What is short with it is
+    made for a whole day before; each hour only says where it acts. Loads left off below a level are as a
     generator that starts and stops there; where an option has a rule as well, they are looked at beside it.
     """
 
@@ -167,8 +175,7 @@ class _ByLevel:
         self._loads_at = slice(-len(some) * years, None)
         self._some, self._held, wh = bool(some), held[:, at], energy[at]
         self._step = BankStep(rig, wh, wh.shape, np.float32)
-        self._into, self._left = np.empty_like(wh), np.empty_like(wh)
-        self._accepts = self._step.acceptance(limit[at])
+        self._accepts, self._hour = self._step.acceptance(limit[at]), np.empty((4, wh.size), np.float32)
 
         def row(values: list[float]) -> np.ndarray:
             return np.repeat(np.array(values, np.float32), years)
@@ -220,11 +227,8 @@ class _ByLevel:
 
     def take(self, hour: int, spilt: np.ndarray) -> None:
         """The step of an hour in which something comes in to no others; what they spill is added."""
-        short = np.maximum(self._wanted[hour], 0)
-        over = (short - self._wanted[hour]) * self._step.efficiency
-        self._step.take(self._held[hour], over, short, self._accepts, self._into, self._left, None,
-                        self._held[hour + 1])
-        spilt[self._at] += self._left
+        _charge(self._step, self._accepts, self._held[hour], self._wanted[hour], self._held[hour + 1], self._hour,
+                spilt[self._at])
 
     def close_the_day(self, load: np.ndarray, counts: bool) -> None:
         """Take what was left off from the load of a day, and count the hours that a generator ran."""
