@@ -15,7 +15,7 @@ from voltaun.core.log import days
 from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.outlook.present import Middle
-from voltaun.core.rig.parts import Engine, SolarArray
+from voltaun.core.rig.parts import Bank, Engine, SolarArray
 from voltaun.database.readings import KeptReading
 from voltaun.pages.figures import bench, dense, facing, fan, glass, hours, one_line, strip, weave
 from voltaun.pages.figures.svg import el
@@ -192,6 +192,17 @@ class OneLine(unittest.TestCase):
         drawn = parts(one_line.wide(rig(place=HOBART, vehicles=engines)))
         height = float(drawn.get("viewBox").split()[3])
         self.assertLess(max(float(text.get("y")) for text in drawn.iter("text")), height)
+
+    def test_all_of_the_bank_opens_it(self):
+        for bank, name in ((Bank("lfp", 12.8, 200, series=2, parallel=3), "12.8 V 200 Ah, 2 in series × 3 strings"),
+                           (Bank("lfp", rated_energy_wh=2000, pack_wh=(1000,)), "Station and 1 pack")):
+            link = next(a for a in parts(one_line.wide(rig(bank=bank))).iter("a") if "Bank" in a.find("title").text)
+            reach = next(of for of in link.iter("rect") if of.get("class") == "reach")
+            top, bottom = float(reach.get("y")), float(reach.get("y")) + float(reach.get("height"))
+            texts = [float(text.get("y")) for text in link.iter("text")]
+            self.assertTrue(all(top < y < bottom for y in texts), (top, bottom, texts))
+            self.assertLess(bottom - max(texts), 20)
+            self.assertIn(name, link.find("title").text)
 
 
 class Axes(unittest.TestCase):

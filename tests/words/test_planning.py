@@ -6,6 +6,7 @@ from types import SimpleNamespace
 
 from tests.support import rig
 from voltaun.core.dayplan.placing import Placed
+from voltaun.core.dayplan.ration import Rationed
 from voltaun.core.dayplan.tonight import Tonight
 from voltaun.core.rig.parts import Mains
 from voltaun.words import planning
@@ -43,3 +44,8 @@ class Said(unittest.TestCase):
         self.assertEqual(of(must=1900, can=False, mains=(Mains("Post", 60),)), alone)
         self.assertTrue(of(may=1900).startswith("Until 5:00 you may use about 1.90 kWh more than usual."))
         self.assertEqual(of(), "Use no more than usual until 5:00.")
+
+    def test_the_risk_is_said_again_only_where_it_becomes_another(self):
+        without = Rationed("Laptop", 400.0, 4.0, 0.22)
+        self.assertEqual(planning.rationed(without, 0.23), "Without Laptop: 4 h longer.")
+        self.assertEqual(planning.rationed(without, 0.4), "Without Laptop: 4 h longer. The risk is then 2 in 10.")

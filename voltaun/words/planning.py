@@ -162,13 +162,14 @@ def traded(of: Traded | None, until: datetime, rig: Rig) -> str:
     return f"Without {of.load} until {clock(until, rig)} you may use {about(of.wh)} more for something else."
 
 
-def rationed(of: Rationed) -> str:
-    """What leaving a load off buys."""
-    return f"Without {of.load}: {show_duration(rounded(of.hours_gained))} longer. The risk is then {_risk(of)}."
+def rationed(of: Rationed, now: float) -> str:
+    """What leaving a load off buys; and of the risk only where that becomes another than it is now."""
+    longer, risk = f"Without {of.load}: {show_duration(rounded(of.hours_gained))} longer.", _risk(of.chance_after)
+    return longer if risk == _risk(now) else f"{longer} The risk is then {risk}."
 
 
-def _risk(of: Rationed) -> str:
-    return "very small" if of.chance_after < 0.05 else chance(of.chance_after)
+def _risk(of: float) -> str:
+    return "very small" if of < 0.05 else chance(of)
 
 
 def worth_rationing(plan: DayPlan) -> list[Rationed]:
@@ -221,7 +222,7 @@ def sentences(plan: DayPlan, rig: Rig) -> list[str]:
         spilt = spilt_of(plan)
         fills = full(plan.day, plan.outlook.present.soc.p50, rig)
         said += [f"{name}{words}" for words in (fills, spare(plan.day, spilt, rig)) if words]
-    return [*said, allowed(plan.tonight, plan.outlook, rig), *(rationed(each) for each in worth_rationing(plan)),
+    return [*said, allowed(plan.tonight, plan.outlook, rig), *(rationed(each, plan.tonight.chance) for each in worth_rationing(plan)),
             *filter(None, [traded(plan.trade, plan.tonight.until, rig), at_dawn(plan.at_dawn), always_on(rig)])]
 
 

@@ -8,6 +8,7 @@ import numpy as np
 
 from voltaun.core.dayplan.ahead import Ahead
 from voltaun.core.outlook.lanes import RISKY
+from voltaun.core.outlook.ways import MOST_SPARED
 from voltaun.core.rig.loads import hours_shape, load_dc_wh
 from voltaun.core.rig.parts import PRIORITIES, Load
 from voltaun.core.rig.rig import Rig
@@ -28,7 +29,7 @@ class Tonight:
 
     until   the next dawn; may_spend_wh, must_spare_wh  Wh at the battery, one of them 0
     chance  of passing that floor as things stand
-    can_be_spared  whether as much is used until then at all: where not, the rest has to be charged
+    can_be_spared  whether anybody would spare that much of their use until then: where not, the rest has to be charged
     helps   whether anything until dawn helps: not where even a full bank at dawn passes the floor; all that is used
     until then is then told as what must be spared
     """
@@ -55,7 +56,7 @@ def tonight(ahead: Ahead) -> Tonight:
     if ahead.passes(ahead.run(_evenly(ahead) * -most).level).mean() > RISKY:
         return Tonight(ahead.until_dawn, 0.0, night, chance, helps=False)
     spare = -_most(ahead, -most, 0.0)
-    return Tonight(ahead.until_dawn, 0.0, spare, chance, spare <= night)
+    return Tonight(ahead.until_dawn, 0.0, spare, chance, spare <= MOST_SPARED * night)
 
 
 @dataclass(frozen=True)

@@ -14,6 +14,7 @@ from voltaun.core.rig.sources import STEADY
 from voltaun.pages.figures.svg import el, figure, join
 from voltaun.pages.figures.weave import SOURCE_WORDS, fill
 from voltaun.words.reasons import short
+from voltaun.words.sentences import counted
 from voltaun.words.units import show_energy, show_power
 
 _ROW, _CELL, _MOST = 50.0, (58.0, 22.0), 4
@@ -225,7 +226,7 @@ def _cell_words(bank: Bank, n: int) -> str:
 
 def _bank_name(bank: Bank) -> str:
     if bank.is_station:
-        return "Station" + (f" and {len(bank.pack_wh)} packs" if bank.pack_wh else "")
+        return "Station" + (f" and {counted(len(bank.pack_wh), 'pack')}" if bank.pack_wh else "")
     unit = f"{bank.unit_voltage_v:g} V {bank.unit_capacity_ah:g} Ah"
     wired = f"{bank.series} in series" if bank.series > 1 else "one battery" if bank.parallel == 1 else "single"
     return f"{unit}, {wired}" + (f" × {bank.parallel} strings" if bank.parallel > 1 else "")
