@@ -270,7 +270,7 @@ class UnexplainedUse(DatesCase):
         with transaction(self.db):
             readings.add_many(self.db, 1, [replace(of, at=of.at + (NOW - told[-1].at)) for of in told])
         page = self.client.get("/1/today").text
-        self.assertRegex(" ".join(page.split()), r"Since about \d+ Oct 2026 more is used: [34].\d\d kWh a day instead")
+        self.assertRegex(" ".join(page.split()), r"Since about \d+ Oct 2026 more is used: [34].\d kWh a day instead")
         self.shows("Is something new?", page)
         self.shows("The days ahead count the use as it is.", self.post("/1/rig/use-step", follow_redirects=True).text)
         self.hides("more is used", self.client.get("/1/outlook").text)

@@ -37,7 +37,7 @@ class Assumed(unittest.TestCase):
     def test_the_use_says_where_it_comes_from(self):
         self.assertEqual(assumed.use(outlook(drain=Drain(1270.0, 48.0, 979.0, 178.0, 19, "log"))), [
             "1.27 kWh a day at the battery, from 19 logged days, give or take 178 Wh.", "Standby takes 48 Wh more.",
-            "There is a draw of about 41 W that the log does not explain, 979 Wh a day more.", ""])
+            "There is a draw of about 41 W that the log does not explain, 980 Wh a day more.", ""])
         self.assertEqual(assumed.use(outlook(drain=Drain(3300.0, 48.0, 0.0, 0.0, 0, "loads")))[0],
                          "3.30 kWh a day at the battery, from the list of loads: the log does not tell it yet.")
 

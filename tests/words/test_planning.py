@@ -31,7 +31,7 @@ class Said(unittest.TestCase):
 
         def of(may=0.0, must=0.0, can=True, **sources):
             return planning.allowed(Tonight(NINE + timedelta(hours=20), may, must, 0.4, can), looked, rig(**sources))
-        self.assertEqual(of(must=1900), "Use about 1.90 kWh less than usual until 5:00. "
+        self.assertEqual(of(must=1900), "Use about 1.9 kWh less than usual until 5:00. "
                                         "Else you may drop below 20 % before the end of Friday (4 in 10).")
         # More than a night takes cannot be used less of; who can charge is told how much.
         alone = of(must=1900, can=False)
@@ -39,10 +39,10 @@ class Said(unittest.TestCase):
         self.assertNotIn("less than usual", alone)
         self.assertTrue(alone.endswith("See the advice above."), alone)
         self.assertTrue(of(must=1900, can=False, mains=(Mains("Post", 300),)).endswith(
-            "See the advice above, or charge about 1.90 kWh by 5:00."))
+            "See the advice above, or charge about 1.9 kWh by 5:00."))
         # Nobody is told to charge what no source can bring by then: 60 W in 20 h are 1.2 kWh.
         self.assertEqual(of(must=1900, can=False, mains=(Mains("Post", 60),)), alone)
-        self.assertTrue(of(may=1900).startswith("Until 5:00 you may use about 1.90 kWh more than usual."))
+        self.assertTrue(of(may=1900).startswith("Until 5:00 you may use about 1.9 kWh more than usual."))
         self.assertEqual(of(), "Use no more than usual until 5:00.")
 
     def test_the_risk_is_said_again_only_where_it_becomes_another(self):

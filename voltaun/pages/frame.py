@@ -27,7 +27,15 @@ from voltaun.words import sentences as words
 from voltaun.words.notes import note
 from voltaun.words.rig import bank_guess, bank_step_words, day_words, panels_guess, step_words, use_step_words
 from voltaun.words.terms import TERMS
-from voltaun.words.units import show_counter, show_duration, show_energy, show_number, show_percent, show_power
+from voltaun.words.units import (
+    show_counter,
+    show_duration,
+    show_energy,
+    show_number,
+    show_percent,
+    show_power,
+    show_rough,
+)
 
 PAGES = (("1", "today", "Today"), ("2", "log", "Log"), ("3", "bench", "Bench"), ("4", "rig", "Rig"),
          ("5", "outlook", "Outlook"), ("6", "additions", "Additions"), ("7", "sums", "Sums"))
@@ -49,8 +57,8 @@ def install(app: Flask) -> None:
                                  unexplained_step=lambda: look().recent.known.step,
                                  unexplained_bank=lambda: look().recent.known.bank_step,
                                  use_step_words=use_step_words, unexplained_use=unexplained_use)
-    app.jinja_env.filters.update(energy=show_energy, counter=show_counter, power=show_power, percent=show_percent,
-                                 temperature=house_units.show_temperature,
+    app.jinja_env.filters.update(energy=show_energy, rough=show_rough, counter=show_counter, power=show_power,
+                                 percent=show_percent, temperature=house_units.show_temperature,
                                  duration=show_duration, number=show_number, unbroken=_unbroken,
                                  chance=words.chance, begin=words.begin, day_words=day_words)
 

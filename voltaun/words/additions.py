@@ -8,7 +8,7 @@ from voltaun.core.sizing import FUEL_YEARS
 from voltaun.words.house_units import fuel_word, in_fuel
 from voltaun.words.reasons import say
 from voltaun.words.sentences import added, begin, counted, month, number
-from voltaun.words.units import show_duration, show_energy, show_number, show_percent
+from voltaun.words.units import show_duration, show_number, show_percent, show_rough
 
 if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.reasons import Reason
@@ -216,8 +216,8 @@ def came_of(of: Choice, came: Outcome, litres_per_hour: float | None) -> list[st
     if of.cost_a_year:
         told.append(f"That is about {show_number(of.cost_a_year)} a year over the life of such things, a guess.")
     if came.unserved_wh.p50 > UNSERVED_WH:
-        told.append(f"In a usual year {show_energy(came.unserved_wh.p50)} would go unserved.")
-    told.append(f"About {show_energy(came.spilt_wh.p50)} of sun would be spilt.")
+        told.append(f"In a usual year {show_rough(came.unserved_wh.p50)} would go unserved.")
+    told.append(f"About {show_rough(came.spilt_wh.p50)} of sun would be spilt.")
     if came.generator_h.p50 > 1:
         low, high = came.generator_h.p10, came.generator_h.p90
         litres = f", {in_fuel(litres_per_hour * low):.0f}–{in_fuel(litres_per_hour * high):.0f} {fuel_word()}" \

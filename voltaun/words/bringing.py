@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from voltaun.words.sentences import counted
-from voltaun.words.units import show_energy, show_percent
+from voltaun.words.units import show_percent, show_rough
 
 
 def understood(levels: tuple[float | None, float | None], use_wh: float | None, solar_wh: float | None,
@@ -17,9 +17,9 @@ def understood(levels: tuple[float | None, float | None], use_wh: float | None, 
         low, high = (show_percent(of) for of in levels)
         found.append(f"The level stays at {low}." if low == high else f"The level goes from {low} to {high}.")
     if use_wh is not None:
-        found.append(f"About {show_energy(use_wh)} a day {'were used' if is_log else 'came out of the bank'}.")
+        found.append(f"About {show_rough(use_wh)} a day {'were used' if is_log else 'came out of the bank'}.")
     if solar_wh is not None:
-        found.append(f"About {show_energy(solar_wh)} a day {'came from the sun' if is_log else 'went into it'}.")
+        found.append(f"About {show_rough(solar_wh)} a day {'came from the sun' if is_log else 'went into it'}.")
     return found
 
 

@@ -12,7 +12,7 @@ from voltaun.core.bench.trials import Harvested, InverterFit, Tested
 from voltaun.core.rig.rig import Rig
 from voltaun.words.house_units import show_temperature
 from voltaun.words.sentences import begin
-from voltaun.words.units import show_duration, show_energy, show_percent, show_power
+from voltaun.words.units import show_duration, show_energy, show_percent, show_power, show_rough
 
 TITLES = {"meter": "Meter run", "drawdown": "Drawdown trial", "capacity": "Capacity test",
           "inverter": "Inverter test", "harvest": "Harvest trial", "hydrometer": "Hydrometer", "label": "Label"}
@@ -65,7 +65,7 @@ def _meter(found: Metered, run: Run, rig: Rig) -> Said:
         rows.append(("Idle", f"{show_energy(found.idle_wh)} a day while it does nothing, "
                              f"{show_energy(found.daily_wh - found.idle_wh)} for its use"))
         if found.idle_wh > WORTH_A_SWITCH * found.daily_wh:
-            advice = f"Switched off between uses it takes about {show_energy(found.idle_wh)} less a day."
+            advice = f"Switched off between uses it takes about {show_rough(found.idle_wh)} less a day."
     if found.ambient_c is not None:
         rows.append(("Air", show_temperature(found.ambient_c)))
     return f"{run.subject} takes {show_energy(found.daily_wh)} a day, {_give_or_take(found.sd)}.", advice, rows
@@ -90,7 +90,7 @@ def _drawdown(found: Drawdown, run: Run, rig: Rig) -> Said:
     advice = ""
     if found.load_wh_per_day is not None:
         rest = "standby and the inverter's idle" if run.side == "ac" else "standby"
-        advice = f"{run.subject} itself takes about {show_energy(found.load_wh_per_day)} a day; the rest is {rest}."
+        advice = f"{run.subject} itself takes about {show_rough(found.load_wh_per_day)} a day; the rest is {rest}."
     return headline, advice, rows
 
 
@@ -152,7 +152,8 @@ def _harvest(found: Harvested, run: Run, rig: Rig) -> Said:
                 f"{show_duration(found.days_to_fill * 24)} at that rate")
         usual = f", about {found.usual_days_to_fill:.1f} under a usual one" if found.usual_days_to_fill else ""
         rows.append(("Fills the bank from empty", f"{fill}{usual}"))
-    day = f"; such a day brings about {show_energy(found.daily_wh)}" if found.share_of_clear_sky is not None else ""
+    daily_wh = found.daily_wh if found.share_of_clear_sky is not None else None
+    day = "" if daily_wh is None else f"; such a day brings about {show_rough(daily_wh)}"
     return f"{begin(run.subject)} brought {show_energy(found.wh)} in {show_duration(found.hours)}{day}.", "", rows
 
 

@@ -13,7 +13,7 @@ from voltaun.core.rig.sources import BY_HAND
 from voltaun.words.advising import advice, headline, lasting, odds, rounded
 from voltaun.words.card import always_on
 from voltaun.words.sentences import about, begin, chance, day_name
-from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power
+from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power, show_rough
 
 if TYPE_CHECKING:
     from voltaun.core.dayplan.hours import Day
@@ -222,7 +222,8 @@ def sentences(plan: DayPlan, rig: Rig) -> list[str]:
         spilt = spilt_of(plan)
         fills = full(plan.day, plan.outlook.present.soc.p50, rig)
         said += [f"{name}{words}" for words in (fills, spare(plan.day, spilt, rig)) if words]
-    return [*said, allowed(plan.tonight, plan.outlook, rig), *(rationed(each, plan.tonight.chance) for each in worth_rationing(plan)),
+    rations = [rationed(each, plan.tonight.chance) for each in worth_rationing(plan)]
+    return [*said, allowed(plan.tonight, plan.outlook, rig), *rations,
             *filter(None, [traded(plan.trade, plan.tonight.until, rig), at_dawn(plan.at_dawn), always_on(rig)])]
 
 
@@ -230,7 +231,7 @@ def turned(name: str, wh: float) -> str:
     """What another turn of a hand-aimed array brings today."""
     if wh < LITTLE_TURN_WH:
         return f"Turning {name} once more brings next to nothing today."
-    return f"Turning {name} once more brings about {show_energy(float(f'{wh:.2g}'))} today."
+    return f"Turning {name} once more brings about {show_rough(wh)} today."
 
 
 LITTLE_TURN_WH = 10.0

@@ -10,7 +10,7 @@ from voltaun.core.rig.bank import rated_energy
 from voltaun.core.rig.parts import SolarArray
 from voltaun.core.rig.rig import Former, Rig
 from voltaun.words.sentences import month
-from voltaun.words.units import show_energy
+from voltaun.words.units import show_energy, show_rough
 
 
 def day_words(day: date | str) -> str:
@@ -52,8 +52,8 @@ def bank_step_words(of: BankStep) -> list[str]:
 def use_step_words(of: UseStep) -> list[str]:
     """A step in what is used that no load explains, likewise."""
     more = of.ratio > 1
-    return [f"Since about {day_words(of.day)} {'more' if more else 'less'} is used: {show_energy(of.since_wh)} a day "
-            f"instead of {show_energy(of.before_wh)}.", "Is something new?" if more else "Is something gone?",
+    return [f"Since about {day_words(of.day)} {'more' if more else 'less'} is used: {show_rough(of.since_wh)} a day "
+            f"instead of {show_rough(of.before_wh)}.", "Is something new?" if more else "Is something gone?",
             "The days ahead count the use as it is since then."]
 
 

@@ -13,7 +13,7 @@ from voltaun.core.outlook.plans import AWAY, GUESTS, GeneratorRule, Plan
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import SOURCES
 from voltaun.words.house_units import customary, fuel_word, in_fuel
-from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power
+from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power, show_rough
 
 if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.learned.doubts import Doubt
@@ -83,7 +83,7 @@ def draw(watts: float, counted_wh: float | None = None) -> str:
     counted_wh  what of it is counted on top of the use, Wh a day: a use that was reckoned holds the rest already
     """
     said = f"a draw of about {show_power(watts)} that the log does not explain"
-    return said if counted_wh is None else f"{said}, {show_energy(counted_wh)} a day more"
+    return said if counted_wh is None else f"{said}, {show_rough(counted_wh)} a day more"
 
 
 def not_listed(gap_wh: float, draw_w: float) -> str:
@@ -109,8 +109,8 @@ def range_of(low: float, high: float, show: Callable[[float], str]) -> str:
 
 
 def sun_ahead(day: DayOutlook) -> str:
-    """The sun of a day ahead: `sun 2.47–7.47 kWh`, `no sun`."""
-    return f"sun {range_of(day.solar_wh.p10, day.solar_wh.p90, show_energy)}" if day.solar_wh.p90 >= 1 else "no sun"
+    """The sun of a day ahead: `sun 2.5–7.5 kWh`, `no sun`."""
+    return f"sun {range_of(day.solar_wh.p10, day.solar_wh.p90, show_rough)}" if day.solar_wh.p90 >= 1 else "no sun"
 
 
 def levels(of: Sequence[float]) -> str:
@@ -269,11 +269,11 @@ def _between(of: Range, unit: str) -> str:
 def first(of: FirstHour) -> str:
     """What can be said before the log tells anything, in a sentence."""
     if of.now_wh is None:
-        return f"From full you can use {show_energy(of.full_wh)}."
+        return f"From full you can use {show_rough(of.full_wh)}."
     if of.age_hours and of.age_hours > FRESH_H:
         return (f"{show_percent(of.soc)} was read {show_duration(round(of.age_hours))} ago. "
-                f"Then you could use {show_energy(of.now_wh)}.")
-    return f"At {show_percent(of.soc)} you can use {show_energy(of.now_wh)}."
+                f"Then you could use {show_rough(of.now_wh)}.")
+    return f"At {show_percent(of.soc)} you can use {show_rough(of.now_wh)}."
 
 
 FRESH_H = 2.0
@@ -332,15 +332,14 @@ def moment(at: datetime, today: date, zone: ZoneInfo) -> str:
 
 def about(wh: float) -> str:
     """An energy that is only known roughly, to two figures: `about 480 Wh`."""
-    grain = 10 ** max(0, len(str(int(abs(wh)))) - 2)
-    return f"about {show_energy(round(wh / grain) * grain)}"
+    return f"about {show_rough(wh)}"
 
 
 
 def again(of: Again, rig: Rig, today: date) -> str:
     """Where the worst stretch of the log would take the bank from now on, in short sentences."""
     floor, deepest = show_percent(rig.bank.everyday_floor), f"{show_percent(of.soc)} {moment(of.at, today, rig.zone)}"
-    missing = f" About {show_energy(of.short_wh)} would be missing." if of.short_wh > 50 else ""
+    missing = f" About {show_rough(of.short_wh)} would be missing." if of.short_wh > 50 else ""
     if of.below is None:
         return f"You would stay above {floor}. The lowest would be {deepest}."
     if of.begins < rig.bank.everyday_floor:
@@ -443,6 +442,6 @@ def doubt_words(of: Doubt, rig: Rig) -> str:
         return f"{figure} {within}: {beside} {show_energy(of.usual)}. Is it in Wh?"
     if of.kind == "most":
         return f"{figure} {within}: at its W it could bring {show_energy(of.usual)}. Is it in Wh?"
-    where = f"such a sky brings about {show_energy(of.usual)}" if of.name == "solar_wh" else \
-        f"about {show_energy(of.usual)} is usual"
+    where = f"such a sky brings about {show_rough(of.usual)}" if of.name == "solar_wh" else \
+        f"about {show_rough(of.usual)} is usual"
     return f"{figure} {within}, where {where}. Is it in Wh?"

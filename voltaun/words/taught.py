@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
 
 from voltaun.words.sentences import draw
-from voltaun.words.units import show_energy, show_power
+from voltaun.words.units import show_energy, show_power, show_rough
 
 if TYPE_CHECKING:
     from voltaun.core.learned.account import Learned
@@ -24,8 +24,8 @@ def of_log(learned: Learned) -> list[str]:
     use = learned.use
     if use is None:
         return []
-    spread = f", give or take {show_energy(use.sd)}" if use.sd else ""
-    return [f"You use about {show_energy(use.mean)} a day{spread}.", *_unseen(learned)]
+    spread = f", give or take {show_rough(use.sd)}" if use.sd else ""
+    return [f"You use about {show_rough(use.mean)} a day{spread}.", *_unseen(learned)]
 
 
 def headline(learned: Learned, recent: Recent | None) -> list[str]:
@@ -33,8 +33,8 @@ def headline(learned: Learned, recent: Recent | None) -> list[str]:
     use = learned.use
     if use is None:
         return []
-    lately = f", in the last seven days {show_energy(recent.recent_wh)}" if recent and recent.real else ""
-    return [f"You use about {show_energy(use.mean)} a day{lately}.", *_unseen(learned)]
+    lately = f", in the last seven days {show_rough(recent.recent_wh)}" if recent and recent.real else ""
+    return [f"You use about {show_rough(use.mean)} a day{lately}.", *_unseen(learned)]
 
 
 def _unseen(learned: Learned) -> list[str]:

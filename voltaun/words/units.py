@@ -12,6 +12,15 @@ def show_energy(wh: float | None) -> str:
     return f"{show_number(wh / 1000, 1)} kWh" if abs(wh) < 99_950 else f"{show_number(wh / 1000, 0)} kWh"
 
 
+def show_rough(wh: float) -> str:
+    """An energy that is only known roughly, to two figures: `340 Wh`, `1.9 kWh`, `13 kWh`, `770 kWh`."""
+    grain = 10 ** max(0, len(str(round(abs(wh)))) - 2)
+    rounded = round(wh / grain) * grain
+    if abs(rounded) < 1000:
+        return f"{show_number(rounded)} Wh"
+    return f"{show_number(rounded / 1000, 1 if abs(rounded) < 10_000 else 0)} kWh"
+
+
 def show_counter(wh: float) -> str:
     """A counter as it was read, with all of its digits: `12\u202f340 Wh`."""
     whole = f"{wh:,.0f}" if abs(wh - round(wh)) < 0.05 else f"{wh:,.1f}"

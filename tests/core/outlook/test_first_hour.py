@@ -25,26 +25,26 @@ class FirstHour(unittest.TestCase):
         clear, dull = told.sun_wh
         self.assertAlmostEqual(clear / dull, 0.75 / 0.20)
         self.assertIsNone(self.said(rig(arrays=())).sun_wh)
-        self.assertEqual(first(told), "From full you can use 7.68 kWh.")
+        self.assertEqual(first(told), "From full you can use 7.7 kWh.")
         self.assertIn("Type the level", first_next(told, None))
 
     def test_a_level_of_long_ago_is_not_told_as_now(self):
         def later(hours):
             log = readings({"soc": 0.88}, {"soc": 0.80}, start=NOW - timedelta(hours=13), hours=13.0)
             return first_hour(OF, log, None, NOW.date(), NOW + timedelta(hours=hours))
-        self.assertEqual(first(later(1)), "At 80 % you can use 5.76 kWh.")
+        self.assertEqual(first(later(1)), "At 80 % you can use 5.8 kWh.")
         self.assertEqual(first_taken(later(1).taken), "The last 13 h")
-        self.assertEqual(first(later(13)), "80 % was read 13 h ago. Then you could use 5.76 kWh.")
+        self.assertEqual(first(later(13)), "80 % was read 13 h ago. Then you could use 5.8 kWh.")
         self.assertEqual(first_taken(later(13).taken), "The 13 h that ended 13 h ago")
         old = later(8 * 24)
-        self.assertEqual(first(old), "From full you can use 7.68 kWh.")
+        self.assertEqual(first(old), "From full you can use 7.7 kWh.")
         self.assertEqual(old.runs, self.said(OF).runs)  # on a full bank
         self.assertIn("The last level, 80 %, is 8 days old. Type it as it stands now", first_next(old, None))
 
     def test_with_a_level_and_with_two_however_near(self):
         told = self.said(OF, {"soc": 0.88})
         self.assertAlmostEqual(told.now_wh, 0.68 * 9600)
-        self.assertEqual(first(told), "88 % was read 13 h ago. Then you could use 6.53 kWh.")
+        self.assertEqual(first(told), "88 % was read 13 h ago. Then you could use 6.5 kWh.")
         taken = self.said(OF, {"soc": 0.88}, {"soc": 0.80}).taken
         # Eight points in thirteen hours are 14.8 a day, of 9600 Wh.
         self.assertAlmostEqual(taken.share_a_day, 0.08 / 13 * 24)

@@ -124,8 +124,9 @@ class Words(unittest.TestCase):
                          ["very unlikely", "1 in 10", "1 in 10", "4 in 10", "almost certain", "almost certain"])
 
     def test_rough_figures_are_said_roughly(self):
-        self.assertEqual([about(wh) for wh in (7, 83, 483, 2371, 10_540)],
-                         ["about 7 Wh", "about 83 Wh", "about 480 Wh", "about 2.40 kWh", "about 11.0 kWh"])
+        self.assertEqual([about(wh) for wh in (7, 83, 483, 996, 2371, 9960, 10_540, 765_400)],
+                         ["about 7 Wh", "about 83 Wh", "about 480 Wh", "about 1.0 kWh", "about 2.4 kWh", "about 10 kWh",
+                          "about 11 kWh", "about 770 kWh"])
 
     def test_headline_advice_and_foot_speak_of_one_chance(self):
         """Over many rigs and logs: no calm sentence beside a chance over the span that is not calm."""

@@ -61,7 +61,7 @@ def draw(day: Day, placed: Sequence[Placed], everyday: float, zone: ZoneInfo) ->
         *_runs(today, lanes, x), *_clock(day, zone, x)]
     return figure(WIDTH, HEIGHT + _LANE * max(0, len(lanes) - 1), f"The hours of {day.day:%A}",
                   "Above, the level with its range. Below, the sun with its range, the use as a dotted line, and what "
-                  "is placed. The list beside it says the same.", join(parts), name="hours", class_="hours-figure")
+                  "is placed. The list above says the same.", join(parts), name="hours", class_="hours-figure")
 
 
 def _runs(placed: list[Placed], lanes: list[str], x: Callable[..., Any]) -> Iterator[Markup]:
