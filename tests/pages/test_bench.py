@@ -332,6 +332,9 @@ class Parts(BenchCase):
         self.begin(meter((0, 24), (0, 700)))
         self.press("apply")
         self.shows("from the bench", self.client.get("/1/rig?part=loads-0").text)
+        new = self.client.get("/1/rig?part=loads-new").text
+        self.assertNotIn("from the bench", new)  # a load that is new has no figures of the others
+        self.shows("2 h in 9-16", new)
         page = self.client.get("/1/rig?part=vehicles-0").text
         self.shows("no low-voltage cut-off", page[page.index('id="part"'):page.index("Leave it as it was")])
         self.assertEqual(page.count("<input") < 30, True)  # no wall of fields

@@ -74,7 +74,8 @@ def _line(day: date, past: Day | None, ahead: DayOutlook | None, sky: str | None
     if past is not None and past.hours > 0.5:
         sources = ", ".join(f"{SOURCE_WORDS[s]} {'~' if s in past.reckoned else ''}{show_energy(wh)}"
                             for s, wh in past.harvest.items() if wh)
-        unwritten = [f"{SOURCE_WORDS[s]} not written down" for s in past.harvest if s in past.unknown]
+        unwritten = [f"{'part of the ' if wh else ''}{SOURCE_WORDS[s]} not written down"
+                     for s, wh in past.harvest.items() if s in past.unknown]
         told += [f"in {sources or 'nothing'}"] if sources or not unwritten else []
         told += unwritten
         used = "~" if "use" in past.reckoned else ""

@@ -24,7 +24,7 @@ NAMES = {source.group: source.one for source in SOURCE_TABLE} | {
     "places": "place that it goes to", "loads": "load", "spill_list": "thing for spare sun"}
 ASKED = {source.group: ("name", next(iter(FIELDS[source.group]))) for source in STEADY} | {
     "arrays": ("name", "panel_w", "panels"), "places": ("name", "from_day", "latitude", "longitude"),
-    "loads": ("name", "daily_wh", "side"), "spill_list": ("name", "watts", "wh")}
+    "loads": ("name", "daily_wh", "side", "pattern"), "spill_list": ("name", "watts", "wh")}
 """What is asked of a new part; the rest stands as it usually is until it is opened again."""
 
 BESIDE = {"bank": ("soc_from",), "inverter": ("use_side",), "place": ("name",)}
@@ -63,9 +63,14 @@ class Part:
         return self.group in (*DATED_GROUPS, "bank", "inverter")
 
     @property
+    def rest_later(self) -> bool:
+        """Whether it is a new part, of which only a few fields are asked."""
+        return self.number is None and self.group in ASKED
+
+    @property
     def fields(self) -> list[Any]:
-        """The fields that are shown: of a new part two or three."""
-        asked = ASKED.get(self.group) if self.number is None and self.group in GROUPS else None
+        """The fields that are shown: of a new part two to four."""
+        asked = ASKED[self.group] if self.rest_later else None
         return [field for field in self.form if asked is None or field.short_name in asked]
 
 
@@ -92,11 +97,12 @@ def opened(key: str, rig: Rig, sent: MultiDict[str, str] | None = None) -> Part 
 
 
 def _part(group: str, number: int | None, name: str, form: Form, rig: Rig, called: str) -> Part:
-    met = limits_of(rig, group, called)
-    path = (group, called) if called else (group,)
+    if number is None and group not in ONES:
+        return Part(group, number, name, form, [], [])
+    met, path = limits_of(rig, group, called), (group, called) if called else (group,)
     known = [(figure_words(of[-1]), origin) for of, origin in rigs.origins(context.db(), g.kept).items()
              if of[:len(path)] == path]
-    return Part(group, number, name, form, met if number is not None or group in ONES else [], known)
+    return Part(group, number, name, form, met, known)
 
 
 def limits_of(rig: Rig, group: str, name: str) -> list[Limit]:

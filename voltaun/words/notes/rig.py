@@ -17,6 +17,9 @@ NOTES = {
     "of_arrays": "Facing: north, NE, or degrees from north. Tilt: flat, upright, 1 in 3, or degrees from level. "
                  "Shade: 1 is none; twelve figures are January to December. A portable array that is aimed by hand "
                  "needs no tilt.",
+    "rest_later": "The rest stands as is usual. Open the part again to change that.",
+    "new_load": "W is a rate, Wh an amount: a 60 W thing on for 20 minutes uses 20 Wh. Runs: always, 18-23, or 2 h in "
+                "9-16.",
     "of_loads": "W is a rate, Wh an amount: a 60 W thing on for 20 minutes uses 20 Wh. Runs: always, 18-23, or 2 h in "
                 "9-16. Months: all, 12 1 2, or 5-9.",
     "of_vehicles": "The W that its charger gives. The input’s V × A, or what the alternator can spare, may let less "
