@@ -246,11 +246,11 @@ class Measures(AdditionsCase):
         self.post(HERE, given | {"second_own": "80/0"})
         self.assertRegex(self.show("/question"), r'value="80/0"')
         page = self.show("?at=1%2B1-0")
-        self.shows("One panel with 1 × Small on the other plane", page)
+        self.shows("1 × Roof panel with 1 × Small on the other plane", page)
         self.shows("On a plane of their own they need a controller of their own.", page)
-        self.shows("One panel with 1 × Small on the other plane", self.show("/options?by=price"))
+        self.shows("1 × Roof panel with 1 × Small on the other plane", self.show("/options?by=price"))
         rows = list(csv.DictReader(io.StringIO(self.client.get(HERE + ".csv").text)))
-        both = next(row for row in rows if row["what"] == "one panel with 1 × Small on the other plane")
+        both = next(row for row in rows if row["what"] == "1 × Roof panel with 1 × Small on the other plane")
         self.assertEqual((both["panels_added"], both["second_panels_added"], both["price"]), ("1", "1", "210.0"))
         self.post(HERE + "/tried", {"panels": "1", "second": "1", "strings": "0"})
         self.shows("Tried on: two panels more.", self.client.get("/1/today").text)
@@ -267,6 +267,14 @@ class Measures(AdditionsCase):
 
 
 class Shown(AdditionsCase):
+    def test_an_answer_that_is_not_in_the_field_is_said_to_be_elsewhere(self):
+        self.post(HERE, {"panels": "2", "strings": "1", "most_days": "20"})
+        for large, elsewhere in ((1500, True), (30, False)):
+            self.post(HERE + "/prices", {"prices": PRICES + f"Large,panel,{large},400,,\n"})
+            page = self.show()
+            self.assertEqual("2 × Large" in page[page.index("Buying:"):page.index("Days short in")], elsewhere)
+            self.assertEqual("The answer above is not in this field" in page, elsewhere)
+
     def test_all_options_are_sorted_and_lines_of_equal_price_drawn(self):
         self.hides("lines of equal", self.show())
         self.post(HERE + "/prices", {"prices": PRICES})
@@ -274,9 +282,10 @@ class Shown(AdditionsCase):
         table = page[page.index('aria-label="All options"'):]
         rows = re.findall(r"<tr><th><a[^>]*>(.*?)</a>", table[:table.index("</table>")], re.S)
         self.assertEqual([" ".join(row.split()) for row in rows],
-                         ["As it is now", "One panel", "Two panels", "One string", "One panel and one string",
-                          "Two panels and one string", "An hour’s drive with Ute every three days"])
+                         ["As it is now", "1 × Roof panel", "2 × Roof panel", "One string",
+                          "1 × Roof panel and one string", "2 × Roof panel and one string", "An hour’s drive with Ute every three days"])
         page = self.show()
+        self.shows("Columns: Roof panel added. Rows: strings added.", page)
         # One string is two units of 1100; a line each 500 passes between nothing and a string, and none beside a panel.
         self.shows("dotted line: another 500", page)
         self.assertEqual(re.findall(r'<td\s+class="[^"]*?( p[rt]| p[rt] p[rt])?"><a', page).count(" pt"), 3)

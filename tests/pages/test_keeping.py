@@ -10,9 +10,9 @@ from flask_wtf import FlaskForm
 
 from tests.pages.test_pages import PagesCase
 from tests.support import NOW, readings, rig
-from voltaun.core.rig.bank import capacity_ah
+from voltaun.core.rig.bank import capacity_ah, effective_energy
 from voltaun.core.rig.fields import Field
-from voltaun.core.rig.parts import Bank
+from voltaun.core.rig.parts import Bank, Load
 from voltaun.core.units import QuantityError
 from voltaun.database import plans, rigs
 from voltaun.database import readings as kept
@@ -72,6 +72,14 @@ class Units(PagesCase):
             self.assertEqual(_value(blank, bare, None), _value(blank, blank.first, None), key)
         page = self.client.get("/1/sums?of=yearly&kwh=250").text
         self.shows("685 Wh a day", page)
+
+    def test_a_load_that_is_always_on_runs_as_long_either_way(self):
+        of = replace(RIG, loads=(Load("Fence", 120, "dc", 5), Load("Freezer", 600, "dc", 50)))
+        share = next(each for each in sentences(of, 0.5, 11) if each.key == "share")
+        # 500 Wh: at 5 W 100 h, and as it is usually used just as long; at 25 W 20 h, and 10 h at 50 W.
+        wh = effective_energy(of).wh
+        self.assertEqual(share.answer({"share": 500 / wh})[-2:],
+                         ["Freezer, 20 h; 10 h while it runs", "Fence, 4 days 4 h"])
 
     def test_every_energy_and_power_field_names_its_unit(self):
         for path in ("/1/today", "/1/bench/new?instrument=meter", "/1/bench/new?instrument=label", "/1/additions"):

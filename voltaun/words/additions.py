@@ -70,8 +70,12 @@ def measures(of: Choice) -> str:
 
 
 def option(of: Choice, rig: Rig) -> str:
-    """What an option adds or does: `two panels and one string`, `Charger with an hour's drive …`, `as it is now`."""
-    told = filter(None, (added(of.panels, of.strings, rig), beside_of(of), " and ".join(of.bought), measures(of)))
+    """What an option adds or does: `two panels and one string`, `4 × Roof panel` by the price list, `Charger with an
+    hour's drive …`, `as it is now`."""
+    listed = next((f"{count} × {product.name}" for count, product in of.parts
+                   if product.kind == "panel" and count == of.panels), "")
+    more = " and ".join(filter(None, (listed or added(of.panels, 0, rig), added(0, of.strings, rig))))
+    told = filter(None, (more, beside_of(of), " and ".join(of.bought), measures(of)))
     return " with ".join(told) or "as it is now"
 
 

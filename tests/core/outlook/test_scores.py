@@ -10,7 +10,7 @@ import numpy as np
 from tests.core.outlook.test_outlook import log_of
 from tests.support import readings, rig, sun_of
 from voltaun.core.log.reading import Reading
-from voltaun.core.outlook.backtest import _came_of, backtest
+from voltaun.core.outlook.backtest import _came_of, _seldom, backtest
 from voltaun.core.outlook.scores import Backtest, Came, Forecast, Held, LevelForecast, Said, pinball
 from voltaun.core.rig.parts import Generator
 from voltaun.words.sentences import held, record, said
@@ -74,6 +74,12 @@ class Seeing(unittest.TestCase):
         self.assertTrue(one.seen.use[0] < one.seen.use_wh < one.seen.use[4])
         self.assertTrue(0 <= one.seen.chance <= 1)
         self.assertFalse(one.seen.below)
+
+    def test_every_reading_is_looked_ahead_from_or_the_last_of_each_so_many_days(self):
+        log = readings(*({} for _ in range(8)), hours=12.0, start=datetime(2026, 11, 1, 20, tzinfo=UTC))  # from 7:00
+        for every, starts in ((1, [0, 1, 2, 3, 4, 5, 6, 7]), (2, [1, 5]), (3, [1, 7])):
+            self.assertEqual(_seldom(list(range(8)), log, rig(), every), starts)
+        self.assertEqual(_seldom([], log, rig(), 2), [])
 
     def test_a_reading_below_the_floor_is_seen_at_its_horizon_and_later(self):
         log = log_of(80)

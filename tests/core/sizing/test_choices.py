@@ -120,7 +120,7 @@ class Products(unittest.TestCase):
         self.assertEqual((of.lane.added_w, of.lane.beside_w, of.price, of.things, of.of_field),
                          (300, 880, 150 + 2 * 260, 3, False))
         self.assertEqual([(count, each.name) for count, each in of.parts], [(1, "Panel 300"), (2, "Panel 440")])
-        self.assertEqual(words.option(of, wide), "one panel with 2 × Panel 440 on the other plane")
+        self.assertEqual(words.option(of, wide), "1 × Panel 300 with 2 × Panel 440 on the other plane")
         self.assertEqual(not_run(wide, offer), [("Controller", "controller")])
         # Both on one array share its controller: 1200 + 300 + 440 W.
         held = replace(OF, arrays=(replace(OF.arrays[0], controller_limit_w=1900),))

@@ -15,7 +15,7 @@ from numpy import ndarray
 
 from voltaun.core.rig.rig import Rig
 from voltaun.core.sizing import YEARS
-from voltaun.core.sizing.choices import Choice, not_run, run_by_rule
+from voltaun.core.sizing.choices import Choice, not_run, panel_of, run_by_rule
 from voltaun.core.sizing.question import additions_ask
 from voltaun.core.sizing.simulation import Additions, AdditionsAsk, Spread, outcome_of, simulate_additions
 from voltaun.core.sizing.worksheet import Option, Worksheet
@@ -189,11 +189,13 @@ def shown(years: int = COARSE) -> dict[str, Any]:
     by = request.args.get("by", "")
     by = by if by in shown_as.SORTED else next(iter(shown_as.SORTED))
 
+    panel = panel_of(rig, made.ask.offer)
+
     def litres(of: Choice) -> float | None:
         runs = run_by_rule(rig, of)
         return runs.fuel_l_per_hour if runs else None
     return told | {"rows": rows[::-1], "columns": columns, "which": which, "name_of": name_of, "say": say,
-                   "litres": litres,
+                   "litres": litres, "field_panel": panel.name if panel else "",
                    "step": (step := shown_as.price_step(made)),
                    "edges": shown_as.price_edges(made, columns, step) if step else {},
                    "least": [n for n in range(len(made.choices)) if made.unbeaten[n]],

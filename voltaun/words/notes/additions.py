@@ -41,6 +41,8 @@ NOTES = {
     "together": "All of it with {what}.",
     "short_day": "A day is short when the level drops below {floor} on it.",
     "axes": "Columns: panels added. Rows: {rows} added.",
+    "axes_of": "Columns: {panel} added. Rows: {rows} added.",
+    "not_in_field": "The answer above is not in this field: it takes something else.",
     "again_drawn": "Drawn are its worst weeks: the line as it was, dotted as it would have been.",
     "a_year": "A year: each price over the years that such a thing lasts, and a year’s fuel. A guess, unless your "
               "list says years or cycles.",
