@@ -283,7 +283,8 @@ class Shown(AdditionsCase):
         rows = re.findall(r"<tr><th><a[^>]*>(.*?)</a>", table[:table.index("</table>")], re.S)
         self.assertEqual([" ".join(row.split()) for row in rows],
                          ["As it is now", "1 × Roof panel", "2 × Roof panel", "One string",
-                          "1 × Roof panel and one string", "2 × Roof panel and one string", "An hour’s drive with Ute every three days"])
+                          "1 × Roof panel and one string", "2 × Roof panel and one string",
+                          "An hour’s drive with Ute every three days"])
         page = self.show()
         self.shows("Columns: Roof panel added. Rows: strings added.", page)
         # One string is two units of 1100; a line each 500 passes between nothing and a string, and none beside a panel.
