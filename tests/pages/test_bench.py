@@ -513,9 +513,11 @@ class OtherInstruments(BenchCase):
         self.shows("at least one figure", self.post("/1/bench/new", first | {"cells": "", "ambient_c": ""}).text)
         self.post("/1/bench/new", first | {"cells": "1265 1,250 1.262"})
         self.assertEqual(self.run_now().run.marks[0].cells, (1.265, 1.25, 1.262))
+        self.hides("0.015 on", self.show(1))  # how far they came apart is told of two readings and more
         page = self.read(cells="1.260 1.225 1.262", ambient_c="25").text
         self.shows("The bank stands at about 75 % by its weakest cell, number 2; the cells are 0.037 apart.", page)
         self.shows("Cell 2 was the weakest each time, and they have come further apart", page)
+        self.shows("0.015 on 23 Nov, 0.037 on", page)
         self.shows("1.225 to 1.262", page)
         self.shows("As a level it goes into the log: 75 %.", page)
         self.shows("number 2 is the weakest", page)

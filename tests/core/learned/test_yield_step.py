@@ -1,6 +1,7 @@
 """A step in what the sun brings that nobody wrote down."""
 
 import unittest
+from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
@@ -88,6 +89,13 @@ class ReckonedWith(unittest.TestCase):
             self.assertTrue(np.allclose(got, factors), got)
             year = [float(of.arrays[0].between(2e9, 2e9 + 86_400 * 365)) for of in (seen, sun)]
             self.assertAlmostEqual(year[0] / year[1], ahead)
+
+    def test_what_is_ahead_is_reckoned_with_the_panels_that_seem_to_be_there(self):
+        made, sun = log(), sun_of(RIG)
+        told = replace(known(RIG, made, sun, made[-1].at), step=YieldStep(CHANGED, 2.0, (0.85, 1.70)))
+        ahead = [of.between(made[-1].at, made[-1].at + timedelta(days=30)) for of in (told.believed(RIG, sun), sun)]
+        self.assertAlmostEqual(ahead[0] / ahead[1], 2.0)
+        self.assertIsNone(told.believed(RIG, None))
 
     def means(self, told, day):
         return [np.mean([each.share for each in told.skies if (each.day < day) == early]) for early in (True, False)]

@@ -231,6 +231,10 @@ class Products(unittest.TestCase):
         made = [of for of in all_choices(OF, self.offer(product, strings=2, panels=0)) if of.bought]
         self.assertEqual([(of.lane.second_wh, of.price, of.weight_kg, of.bought) for of in made],
                          [(2400, 500.0, 20.0, ("Pack",)), (4800, 1000.0, 40.0, ("2 × Pack",))])
+        # With panels too; and where the money is short, alone, so that it stands there with its reason.
+        two = [(of.panels, of.bought, bool(of.ruled_out)) for of in all_choices(OF, self.offer(
+            product, PANEL, strings=2, panels=1, limits=Limits(budget=600))) if of.lane.second_wh]
+        self.assertEqual(two, [(0, ("Pack",), False), (0, ("2 × Pack",), True)])
         self.assertEqual(not_run(OF, self.offer(product)), [("Pack", "battery")])
         self.assertIn("allow some in the question", words.not_run([("Pack", "battery")])[0])
         # As much as a string of the bank's own it is to the run what that is.
