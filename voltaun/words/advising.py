@@ -78,11 +78,7 @@ def odds(outlook: Outlook, rig: Rig) -> list[str]:
         return [_back_above(outlook, rig)]
     if lack.chance < 0.05:
         return [f"Dropping below {floor} {span} is very unlikely."]
-    if lack.chance > 0.95:
-        said = [f"You will almost certainly drop below {floor} {span}."]
-    else:
-        how = "will probably" if lack.chance >= 0.5 else "may"
-        said = [f"You {how} drop below {floor} {span} ({chance(lack.chance)})."]
+    said = [f"{may_drop(lack.chance, f'{floor} {span}')}."]
     today = outlook.as_of.astimezone(rig.zone).date()
     if lack.first is not None:
         said.append(f"The first risk is {moment(lack.first, today, rig.zone)}." if lack.first - outlook.as_of >
@@ -90,6 +86,13 @@ def odds(outlook: Outlook, rig: Rig) -> list[str]:
     elif lack.likeliest is not None:
         said.append(f"If so, most likely {_on(moment(lack.likeliest, today, rig.zone))}.")
     return said
+
+
+def may_drop(of: float, below: str, still: str = "") -> str:
+    """A chance of going below a floor: `You may drop below 20 % (3 in 10)`."""
+    if of > 0.95:
+        return f"You will almost certainly {still}drop below {below}"
+    return f"You {'will probably' if of >= 0.5 else 'may'} {still}drop below {below} ({chance(of)})"
 
 
 def _on(when: str) -> str:
@@ -187,8 +190,10 @@ def _brings(of: Way, outlook: Outlook, rig: Rig) -> str:
     if of.enough:
         end = day_name((advised.until - timedelta(seconds=1)).astimezone(rig.zone).date(), today)
         sure = 1 - of.chance_after
-        if sure < 0.85:  # what cannot be helped is in it
+        if sure < 0.85 and advised.helped_from is not None:
             return f"From then on it will probably stay above {floor} until {end}."
+        if sure < 0.85:  # a lack that nothing helps comes later
+            return f"{may_drop(of.chance_after, floor, 'still ')}. Nothing helps that."
         return f"That keeps you above {floor} until the end of {end} ({chance(min(sure, 0.9))})."
     if of.chance_after >= advised.chance - 0.005 or chance(of.chance_after) == chance(advised.chance):
         return "It is not enough, but it leaves more in the bank."

@@ -10,7 +10,7 @@ from voltaun.core.instants import hours_between
 from voltaun.core.rig.bank import FULL_SOC
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import BY_HAND
-from voltaun.words.advising import advice, headline, lasting, odds, rounded
+from voltaun.words.advising import advice, headline, lasting, may_drop, odds, rounded
 from voltaun.words.card import always_on
 from voltaun.words.sentences import about, begin, chance, day_name
 from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power, show_rough
@@ -130,8 +130,7 @@ def allowed(of: Tonight, looked: Outlook, rig: Rig) -> str:
         return f"Use no more than usual until {dawn}. What may be short later can still be helped then."
     if not of.helps:
         return f"Even a full bank at {dawn} would not be enough until the end of {end}. See the advice above."
-    below, odds = f"drop below {floor} before the end of {end}", chance(of.chance)
-    risk = f"will almost certainly {below}" if odds == "almost certain" else f"may {below} ({odds})"
+    risk = may_drop(of.chance, f"{floor} before the end of {end}").removeprefix("You ")
     if of.can_be_spared:
         return f"Use {about(of.must_spare_wh)} less than usual until {dawn}. Else you {risk}."
     most_w = max((part.gives_w for source in BY_HAND for part in rig.parts(source.name)), default=0.0)

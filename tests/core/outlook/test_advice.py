@@ -190,6 +190,17 @@ class Said(unittest.TestCase):
         self.assertRegex(told[0], r"^Run Set .* (today|tomorrow|on \w+) from \d+:\d\d\.$")
         self.assertIn("That keeps you above 20 % until the end of Saturday (9 in 10).", told)
 
+    def test_what_nothing_helps_is_said_with_its_chance_and_when_it_is_over(self):
+        made = advice_of()
+        way = next(way for way in made.advice.ways if way.hours)
+        def end(chance, helped_from=None):
+            told = replace(made, advice=replace(made.advice, helped_from=helped_from))
+            return advising.way_sentences(replace(way, chance_after=chance), told, SET)[-1]
+        self.assertEqual(end(0.4), "You may still drop below 20 % (4 in 10). Nothing helps that.")
+        self.assertEqual(end(0.97), "You will almost certainly still drop below 20 %. Nothing helps that.")
+        self.assertEqual(end(0.6, made.as_of + timedelta(hours=8)),
+                         "From then on it will probably stay above 20 % until Saturday.")
+
     def test_ranges_and_lengths(self):
         from voltaun.core.outlook.present import Middle
         for of, words in (((23 / 24, 1.2, 35 / 24), "23–35 h"), ((1.0, 1.0, 1.0), "24 h"), ((4.2, 5, 6.1), "4–6 days"),
