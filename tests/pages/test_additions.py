@@ -267,6 +267,16 @@ class Measures(AdditionsCase):
 
 
 class Shown(AdditionsCase):
+    def test_the_best_for_its_price_stand_the_cheapest_first(self):
+        self.post(HERE + "/prices", {"prices": PRICES + "Large,panel,440,200,,\n"})
+        page = self.show()
+        table = page[page.index('aria-label="Best for its price"'):]
+        rows = re.findall(r"<tr><th><a[^>]*>(.*?)</a></th>(.*?)</tr>", table[:table.index("</table>")], re.S)
+        prices = [float(re.findall(r'<td class="n">([\d\u202f]+)</td>', row)[2].replace("\u202f", ""))
+                  for _, row in rows]
+        self.assertEqual(prices, sorted(prices))
+        self.assertIn("1 × Large", [name.strip() for name, _ in rows])
+
     def test_an_answer_that_is_not_in_the_field_is_said_to_be_elsewhere(self):
         self.post(HERE, {"panels": "2", "strings": "1", "most_days": "20"})
         for large, elsewhere in ((1500, True), (30, False)):

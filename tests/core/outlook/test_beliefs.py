@@ -3,17 +3,18 @@
 import unittest
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from types import SimpleNamespace
 
 import numpy as np
 
 from tests.core.test_decisions import MIDNIGHT, SHARE, USE, looked
-from tests.support import readings, rig
+from tests.support import NOW, readings, rig
 from voltaun.core.learned.account import Learned, reckon
 from voltaun.core.learned.capacity_fit import Estimate, Held
 from voltaun.core.learned.hours import Shares
 from voltaun.core.log.grain import level_grain, rounding
 from voltaun.core.log.reading import Reading
-from voltaun.core.outlook.ask import known, lean_of
+from voltaun.core.outlook.ask import USE_DAYS, known, lean_of
 from voltaun.core.outlook.beliefs import Belief, bank_energy, contradicted, level_doubt, unseen_draws
 from voltaun.core.outlook.simulate import simulate
 from voltaun.core.rig.parts import Load
@@ -142,6 +143,12 @@ class Hours(unittest.TestCase):
         # After more than a year they tell nothing any more.
         longer = [replace(each, at=each.at + timedelta(days=210)) for each in once]
         self.assertEqual(lean_after([*early, *once, *longer]).parts, 0)
+
+    def test_ten_mornings_of_the_last_season_tell_for_themselves(self):
+        for lately, told in ((9, 40), (10, 10)):
+            shares = SimpleNamespace(lean=lambda of, use_wh, since, until, lately=lately: SimpleNamespace(
+                parts=lately if until - since <= timedelta(days=USE_DAYS) else 40))
+            self.assertEqual(lean_of(BARE, shares, SimpleNamespace(use=None), NOW).parts, told)
 
     def test_a_listed_shape_is_leaned_and_not_a_flat_one(self):
         # All on the list comes from six to noon: 800 of 1200 Wh by day is less than the list has it, so it leans to

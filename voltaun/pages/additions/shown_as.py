@@ -57,6 +57,12 @@ def sorted_by(made: Additions, by: str) -> list[int]:
     return sorted(range(len(made.choices)), key=key)
 
 
+def unbeaten_in_order(made: Additions) -> list[int]:
+    """What is best for its price, the cheapest first; without a price list as it stands in the field."""
+    order = sorted_by(made, "price") if made.ask.offer.products else range(len(made.choices))
+    return [n for n in order if made.unbeaten[n]]
+
+
 PRICE_LINES = 5
 """About so many lines of equal price are drawn over the field."""
 

@@ -198,7 +198,7 @@ def shown(years: int = COARSE) -> dict[str, Any]:
                    "litres": litres, "field_panel": panel.name if panel else "",
                    "step": (step := shown_as.price_step(made)),
                    "edges": shown_as.price_edges(made, columns, step) if step else {},
-                   "least": [n for n in range(len(made.choices)) if made.unbeaten[n]],
+                   "least": shown_as.unbeaten_in_order(made),
                    "by": by, "sorted_by": shown_as.SORTED,
                    "all_of_them": shown_as.sorted_by(made, by),
                    "most_listed": len(made.choices) if "every" in request.args else MOST_LISTED,
