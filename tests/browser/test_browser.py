@@ -418,7 +418,7 @@ class RigAndAdditions(BrowserCase):
             page.keyboard.press(key)
         page.keyboard.press("Enter")
         page.wait_for_url("**at=4-*")
-        self.shows("Four panels")
+        self.shows("4 × Roof panel 330")
 
     def test_what_is_wrong_in_a_list_stays_typed_beside_the_answer(self):
         page = self.go("/2/additions")
@@ -476,7 +476,7 @@ class FirstRun(BrowserCase):
         self.shows("From full you can use")
         page.get_by_label("Level, %").fill("80")
         page.get_by_role("button", name="Keep this reading").click()
-        self.shows("At 80 % you can use 1.54 kWh.")
+        self.shows("At 80 % you can use 1.5 kWh.")
         # From here to an answer for tonight: tick what runs, and list it.
         page.get_by_role("link", name="Tick what runs here").click()
         page.get_by_label("Fridge box").check()
