@@ -12,6 +12,10 @@ class Longest(unittest.TestCase):
 
 
 class Parsing(unittest.TestCase):
+    def test_eighty_letters_are_read_yet(self):
+        self.assertEqual(parse("7" + 79 * " ", "number"), 7)
+        self.assertRaises(QuantityError, parse, "7" + 80 * " ", "number")
+
     def test_quantities_as_they_come(self):
         for text, kind, expected in (
                 ("1.2 kWh", "energy", 1200), ("640", "energy", 640), ("52 Ah", "energy", 52 * 25.6),

@@ -149,6 +149,8 @@ class Grid(PagesCase):
         self.shows("is kept already", taken.text)
         self.assertEqual(len(self.log()), 2)
         self.shows("at least one row", self.rows(day[3], day[4]).text)
+        self.rows(day[3] | {"soc": "70"})
+        self.shows("1 reading kept.", self.client.get("/1/log").text)
 
 
 class Marks(PagesCase):

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import click
 
 from voltaun.cli.common import FILE, Damaged, Refused, db_option, db_path, json_flag, now, over_option, read_db, say
+from voltaun.words.sentences import counted
 
 if TYPE_CHECKING:
     from voltaun.database.backup import Restored
@@ -35,7 +36,7 @@ def backup(file: Path, db: Path | None, over: bool) -> None:
         except (DatabaseFault, sqlite3.Error) as fault:
             raise Refused(str(fault)) from fault
     if faults:
-        raise Damaged(f"{file}: copied with the {len(faults)} fault{'s' if len(faults) > 1 else ''} that the database "
+        raise Damaged(f"{file}: copied with the {counted(len(faults), 'fault')} that the database "
                       f"has; `voltaun check` lists them")
     click.echo(f"{file}: the copy is whole.")
 
@@ -90,4 +91,4 @@ def check(db: Path | None, as_json: bool) -> None:
     if faults:
         advice = (f"the newest copy that is whole: voltaun restore {good}" + (f" --db {db}" if db else "") if good else
                   "there is no dated copy beside it that is whole; if you have one elsewhere: voltaun restore FILE")
-        raise Damaged(f"{len(faults)} fault{'s' if len(faults) > 1 else ''} found; {advice}")
+        raise Damaged(f"{counted(len(faults), 'fault')} found; {advice}")

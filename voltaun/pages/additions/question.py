@@ -44,7 +44,7 @@ def keep_prices() -> ResponseReturnValue:
     before = asking.kept(context.db(), g.kept.id)
     with transaction(context.writer()) as db:
         asking.keep(db, g.kept.id, replace(before, prices=data.decode("utf-8-sig", "replace")))
-    flash(f"The price list is kept: {len(products)} product{'s' if len(products) != 1 else ''}."
+    flash(f"The price list is kept: {words.counted(len(products), 'product')}."
           if products else "The price list is empty now.")
     return redirect(url_for("additions.leaf", rig_id=g.kept.id, leaf="prices"), 303)
 

@@ -20,6 +20,7 @@ from voltaun.pages import context
 from voltaun.pages.days import day_from
 from voltaun.pages.figures import dense as pictures
 from voltaun.pages.log.bring import jobs, stash
+from voltaun.words.sentences import begin, counted
 
 
 def monitor() -> tuple[str, int]:
@@ -185,7 +186,7 @@ def keep_monitor() -> ResponseReturnValue:
 def make_readings() -> ResponseReturnValue:
     """Turn all samples into readings at the hours chosen, wherever none stands yet."""
     made = bringing.condense(context.writer(), g.kept.id, g.now, since=_instant(0))
-    flash(f"{made} reading{'' if made == 1 else 's'} made from the samples.")
+    flash(f"{begin(counted(made, 'reading'))} made from the samples.")
     return redirect(url_for("log.monitor", rig_id=g.kept.id), 303)
 
 

@@ -12,6 +12,7 @@ from voltaun.pages import context
 from voltaun.pages.log.views import taken_words
 from voltaun.pages.reading import asking
 from voltaun.pages.reading.forms import ReadingForm
+from voltaun.words.sentences import counted
 
 ROWS, MOST_ROWS = 7, 31
 
@@ -63,5 +64,5 @@ def keep_grid() -> ResponseReturnValue:
                     raise
     except readings.InstantTaken:
         return _render(rows, 409)
-    flash(f"{len(filled)} reading{'s' if len(filled) > 1 else ''} kept.", f"back-import-{import_id}")
+    flash(f"{counted(len(filled), 'reading')} kept.", f"back-import-{import_id}")
     return redirect(url_for("log.show", rig_id=g.kept.id), 303)
