@@ -625,6 +625,17 @@ class Looks(BrowserCase):
             box = link.bounding_box()
             self.assertTrue(box["x"] >= 0 and box["x"] + box["width"] <= 360 and box["height"] >= 40, link.inner_text())
 
+    def test_the_first_look_holds_the_answer_what_to_do_the_plan_and_the_entry_beside_it(self):
+        self.page.set_viewport_size({"width": 1280, "height": 800})
+        self.go("/1/today")
+        boxes = {found: self.page.locator(found).first.bounding_box()
+                 for found in (".answer", ".advice", "#plan h2", "#entry h2", "#entry #soc")}
+        for found, box in boxes.items():
+            self.assertLess(box["y"] + box["height"], 800, found)
+            self.assertLessEqual(box["x"] + box["width"], 1280, found)
+        self.assertGreater(boxes["#entry h2"]["x"], boxes["#plan h2"]["x"] + 300)
+        self.assertAlmostEqual(boxes["#entry h2"]["y"], boxes["#plan h2"]["y"], delta=2)
+
     def test_the_shipped_faces_are_used(self):
         self.go("/1/today")
         loaded = self.page.evaluate("document.fonts.ready.then(fonts => [...fonts].filter(f => f.status === 'loaded')"

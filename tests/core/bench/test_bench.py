@@ -14,7 +14,7 @@ from voltaun.core.bench.runs import Mark, Run
 from voltaun.core.reasons import CounterFell, Misread, NotYet, reason
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.figures import figures, put, without_load
-from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Load
+from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Load, Turbine
 from voltaun.demo import honey_house, measured, orchard_trailer
 
 START = datetime(2026, 11, 2, 8, 10, tzinfo=UTC)
@@ -368,6 +368,10 @@ class Harvest(unittest.TestCase):
         self.assertEqual((found.mean_w, found.peak_w, found.share_of_rated), (280, 300, 280 / 320))
         self.assertAlmostEqual(found.days_to_fill, 9600 / 0.95 / (280 * 24))
         self.assertIsNone(find(run, of, sun_of(of), 0.5).usual_days_to_fill)
+        # Held against the label, though the socket lets only 12 V × 10 A × 0.9 = 108 W through; a turbine has no charger.
+        low = find(run, rig(vehicles=(Engine("Ute", 320, 12.0, 10.0),)))
+        self.assertEqual(low.share_of_rated, 280 / 320)
+        self.assertEqual(find(replace(run, subject="Wheel"), rig(turbines=(Turbine("Wheel", 400),))).share_of_rated, 0.7)
         by_level = find(Run("harvest", "Ute", marks=marks((0, 2), soc=(0.4, 0.45))), of)
         self.assertAlmostEqual(by_level.wh, 0.05 * 9600 / 0.95)
         self.assertEqual(by_level.remarks[0], reason("from_the_level"))
