@@ -368,10 +368,11 @@ class Harvest(unittest.TestCase):
         self.assertEqual((found.mean_w, found.peak_w, found.share_of_rated), (280, 300, 280 / 320))
         self.assertAlmostEqual(found.days_to_fill, 9600 / 0.95 / (280 * 24))
         self.assertIsNone(find(run, of, sun_of(of), 0.5).usual_days_to_fill)
-        # Held against the label, though the socket lets only 12 V × 10 A × 0.9 = 108 W through; a turbine has no charger.
+        # Held against the label, though the socket lets only 12 V × 10 A × 0.9 = 108 W through; a turbine has no other.
         low = find(run, rig(vehicles=(Engine("Ute", 320, 12.0, 10.0),)))
         self.assertEqual(low.share_of_rated, 280 / 320)
-        self.assertEqual(find(replace(run, subject="Wheel"), rig(turbines=(Turbine("Wheel", 400),))).share_of_rated, 0.7)
+        wheel = find(replace(run, subject="Wheel"), rig(turbines=(Turbine("Wheel", 400),)))
+        self.assertEqual(wheel.share_of_rated, 280 / 400)
         by_level = find(Run("harvest", "Ute", marks=marks((0, 2), soc=(0.4, 0.45))), of)
         self.assertAlmostEqual(by_level.wh, 0.05 * 9600 / 0.95)
         self.assertEqual(by_level.remarks[0], reason("from_the_level"))
