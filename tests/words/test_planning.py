@@ -29,13 +29,16 @@ class Said(unittest.TestCase):
     def test_the_night_says_use_less_and_never_spare_which_is_also_what_is_left_over(self):
         looked = SimpleNamespace(as_of=NINE, advice=SimpleNamespace(asks=True, until=NINE + timedelta(days=2)))
 
-        def of(may=0.0, must=0.0, can=True, **sources):
-            return planning.allowed(Tonight(NINE + timedelta(hours=20), may, must, 0.4, can), looked, rig(**sources))
+        def of(may=0.0, must=0.0, can=True, chance=0.4, **sources):
+            return planning.allowed(Tonight(NINE + timedelta(hours=20), may, must, chance, can), looked, rig(**sources))
         self.assertEqual(of(must=1900), "Use about 1.9 kWh less than usual until 5:00. "
                                         "Else you may drop below 20 % before the end of Friday (4 in 10).")
+        # One in ten is borne; where a little more is asked about, it says so.
+        self.assertTrue(of(must=200, chance=0.12).endswith("before the end of Friday (just over 1 in 10)."))
         # More than a night takes cannot be used less of; who can charge is told how much.
         alone = of(must=1900, can=False)
-        self.assertTrue(alone.startswith("Saving tonight alone is not enough: you may drop below 20 %"), alone)
+        self.assertTrue(alone.startswith("You may drop below 20 % before the end of Friday (4 in 10). "
+                                         "Saving only until 5:00 is not enough."), alone)
         self.assertNotIn("less than usual", alone)
         self.assertTrue(alone.endswith("See the advice above."), alone)
         self.assertTrue(of(must=1900, can=False, mains=(Mains("Post", 300),)).endswith(

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from datetime import date, timedelta
 from typing import TYPE_CHECKING
 
+from voltaun.core.outlook.lanes import RISKY
 from voltaun.core.outlook.plans import SOURCE_OF, Plan
 from voltaun.core.rig.rig import Rig
 from voltaun.words.sentences import about, begin, chance, day_name, days, moment
@@ -15,6 +17,9 @@ if TYPE_CHECKING:
     from voltaun.core.outlook.present import Middle, Present
     from voltaun.core.outlook.replay import Again
     from voltaun.core.outlook.ways import Way
+
+NAMED = 3
+"""So many things that could be done without are named."""
 
 MONTHS_LONG = 60.0
 """What lasts for more days than this is told as months."""
@@ -88,11 +93,16 @@ def odds(outlook: Outlook, rig: Rig) -> list[str]:
     return said
 
 
-def may_drop(of: float, below: str, still: str = "") -> str:
+def risked(of: float) -> str:
+    """A chance that is held against the 1 in 10 that is borne: what is a little more says so."""
+    return "just over 1 in 10" if RISKY < of < 0.15 else chance(of)
+
+
+def may_drop(of: float, below: str, still: str = "", show: Callable[[float], str] = chance) -> str:
     """A chance of going below a floor: `You may drop below 20 % (3 in 10)`."""
     if of > 0.95:
         return f"You will almost certainly {still}drop below {below}"
-    return f"You {'will probably' if of >= 0.5 else 'may'} {still}drop below {below} ({chance(of)})"
+    return f"You {'will probably' if of >= 0.5 else 'may'} {still}drop below {below} ({show(of)})"
 
 
 def _on(when: str) -> str:
@@ -197,7 +207,7 @@ def _brings(of: Way, outlook: Outlook, rig: Rig) -> str:
         return f"That keeps you above {floor} until the end of {end} ({chance(min(sure, 0.9))})."
     if of.chance_after >= advised.chance - 0.005 or chance(of.chance_after) == chance(advised.chance):
         return "It is not enough, but it leaves more in the bank."
-    return f"That lowers the risk from {chance(advised.chance)} to {chance(of.chance_after)}."
+    return f"That lowers the risk from {chance(advised.chance)} to {risked(of.chance_after)}."
 
 
 def _doing(of: Way, outlook: Outlook, rig: Rig) -> list[str]:
@@ -208,14 +218,18 @@ def _doing(of: Way, outlook: Outlook, rig: Rig) -> list[str]:
     less = [plan for plan in of.plans if plan.kind == "guests"]
     said = []
     if off:
-        names = (" and ".join(plan.name for plan in off) if len(off) < 3 else
-                 f"{off[0].name} and {len(off) - 1} other things")
-        said.append(f"Do without {names} {_until(off[0], today)}.")
+        said.append(f"Do without {_names([plan.name for plan in off])} {_until(off[0], today)}.")
     for plan in less:
         said.append(f"Use {round((1 - (plan.amount or 1.0)) * 100)} % less {_until(plan, today)}.")
     for name in dict.fromkeys((plan.kind, plan.name) for plan in runs):
         said += _runs(name, [plan for plan in runs if (plan.kind, plan.name) == name], today)
     return said
+
+
+def _names(of: Sequence[str]) -> str:
+    """Things by their names, three at the most: `Desk, Fridge and Evening`, `Desk, Fridge and 3 other things`."""
+    told = [*of] if len(of) <= NAMED else [*of[:NAMED - 1], f"{len(of) - NAMED + 1} other things"]
+    return " and ".join(filter(None, (", ".join(told[:-1]), told[-1])))
 
 
 _VERBS = {"generator": "Run {}", "drive": "Drive {}", "mains": "Charge from {}"}
@@ -240,8 +254,9 @@ def _when(day: date, today: date) -> str:
 
 
 def _until(plan: Plan, today: date) -> str:
-    """Until when a plan holds: `today`, `until Tuesday`."""
-    return "today" if plan.last == today else f"until {day_name(plan.last, today)}"
+    """Until when a plan holds, with that day: `today`, `today and tomorrow`, `until Tuesday`."""
+    name = day_name(plan.last, today)
+    return {"today": "today", "tomorrow": "today and tomorrow"}.get(name, f"until {name}")
 
 
 def _nothing_helps(outlook: Outlook, rig: Rig) -> list[str]:
@@ -258,7 +273,8 @@ def _nothing_helps(outlook: Outlook, rig: Rig) -> list[str]:
 def _well(outlook: Outlook, rig: Rig, worst: Again | None, today: date) -> list[str]:
     floor, last = show_percent(rig.bank.everyday_floor), outlook.days[-1].day if outlook.days else today
     if outlook.lack.first is not None:
-        return [f"Nothing needs doing before {moment(outlook.lack.first, today, rig.zone)}."]
+        when = moment(outlook.lack.first, today, rig.zone).removesuffix(" before dawn")
+        return [f"Nothing needs doing before {when}."]
     if worst is not None and worst.below is not None and outlook.present.below < 0.5:
         return [f"By the odds nothing needs doing until {day_name(last, today)}.",
                 f"The worst {days(len(worst.lowest))} of your log again would take you below {floor} "

@@ -10,7 +10,7 @@ from voltaun.core.instants import hours_between
 from voltaun.core.rig.bank import FULL_SOC
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import BY_HAND
-from voltaun.words.advising import advice, headline, lasting, may_drop, odds, rounded
+from voltaun.words.advising import advice, headline, lasting, may_drop, odds, risked, rounded
 from voltaun.words.card import always_on
 from voltaun.words.sentences import about, begin, chance, day_name
 from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power, show_rough
@@ -130,13 +130,13 @@ def allowed(of: Tonight, looked: Outlook, rig: Rig) -> str:
         return f"Use no more than usual until {dawn}. What may be short later can still be helped then."
     if not of.helps:
         return f"Even a full bank at {dawn} would not be enough until the end of {end}. See the advice above."
-    risk = may_drop(of.chance, f"{floor} before the end of {end}").removeprefix("You ")
+    risk = may_drop(of.chance, f"{floor} before the end of {end}", show=risked).removeprefix("You ")
     if of.can_be_spared:
         return f"Use {about(of.must_spare_wh)} less than usual until {dawn}. Else you {risk}."
     most_w = max((part.gives_w for source in BY_HAND for part in rig.parts(source.name)), default=0.0)
     can_charge = most_w * hours_between(looked.as_of, of.until) >= of.must_spare_wh
     charging = f", or charge {about(of.must_spare_wh)} by {dawn}" if can_charge else ""
-    return f"Saving tonight alone is not enough: you {risk}. See the advice above{charging}."
+    return f"You {risk}. Saving only until {dawn} is not enough. See the advice above{charging}."
 
 
 def thing(of: Thing) -> str:
@@ -168,7 +168,7 @@ def rationed(of: Rationed, now: float) -> str:
 
 
 def _risk(of: float) -> str:
-    return "very small" if of < 0.05 else chance(of)
+    return "very small" if of < 0.05 else risked(of)
 
 
 def worth_rationing(plan: DayPlan) -> list[Rationed]:

@@ -201,6 +201,31 @@ class Said(unittest.TestCase):
         self.assertEqual(end(0.6, made.as_of + timedelta(hours=8)),
                          "From then on it will probably stay above 20 % until Saturday.")
 
+    def test_a_risk_a_little_over_what_is_borne_says_so(self):
+        made = advice_of()
+        for after, words in ((0.1, "from 6 in 10 to 1 in 10"), (0.12, "from 6 in 10 to just over 1 in 10"),
+                             (0.16, "from 6 in 10 to 2 in 10")):
+            told = replace(made, advice=replace(made.advice, chance=0.6))
+            way = replace(made.advice.ways[0], enough=False, chance_after=after)
+            self.assertEqual(advising.way_sentences(way, told, SET)[-1], f"That lowers the risk {words}.")
+
+    def test_what_is_done_without_is_named_up_to_three_and_until_when_with_that_day(self):
+        made, today = advice_of(), MIDNIGHT.astimezone(SET.zone).date()
+        way = made.advice.ways[0]
+        for count, last, words in ((1, 0, "Do without A today."), (2, 1, "Do without A and B today and tomorrow."),
+                                   (3, 2, "Do without A, B and C until Friday."),
+                                   (5, 8, "Do without A, B and 3 other things until Thu 3 Dec.")):
+            until = today + timedelta(days=last)
+            plans = tuple(Plan("leave_off", today, until, None, name) for name in "ABCDE"[:count])
+            self.assertEqual(advising.way_sentences(replace(way, plans=plans), made, SET)[0], words)
+
+    def test_nothing_needs_doing_before_a_day_and_not_before_before_dawn(self):
+        made = advice_of(level=0.9)
+        for hours, words in ((8 * 24 + 4, "Thu 3 Dec"), (8 * 24 + 19, "Thu 3 Dec evening")):
+            lack = replace(made.lack, first=MIDNIGHT + timedelta(hours=hours))
+            quiet = replace(made, advice=replace(made.advice, asks=False, ways=()), lack=lack)
+            self.assertEqual(advising.advice(quiet, SET, None)[0], f"Nothing needs doing before {words}.")
+
     def test_ranges_and_lengths(self):
         from voltaun.core.outlook.present import Middle
         for of, words in (((23 / 24, 1.2, 35 / 24), "23–35 h"), ((1.0, 1.0, 1.0), "24 h"), ((4.2, 5, 6.1), "4–6 days"),
