@@ -36,7 +36,7 @@ def lasting(in_days: float) -> str:
     hours = in_days * 24
     if in_days > MONTHS_LONG:
         return "more than two months"
-    if hours < 12:
+    if rounded(hours) < 12:
         return show_duration(rounded(hours))
     return f"{round(hours)} hours" if in_days < 3 else f"{round(in_days)} days"
 
