@@ -47,7 +47,7 @@ def headline(outlook: Outlook, rig: Rig) -> str:
     if now.silent:
         return f"Not read for {round(now.age_hours / 24)} days. Read the level."
     if now.vague:
-        return f"Not read for {lasting(now.age_hours / 24)}: {_level(now.soc)}. Read it."
+        return f"Not read for {_age(now)}: {_level(now.soc)}. Read it."
     floor = show_percent(rig.bank.everyday_floor)
     if now.soc.p50 < rig.bank.everyday_floor:
         return f"The bank is below {floor} now."
@@ -69,8 +69,11 @@ def read_when(now: Present, rig: Rig) -> str:
         return ""
     local, soc = now.read_at.astimezone(rig.zone), show_percent(now.read_soc)
     clock = show_clock(local.hour + local.minute / 60)
-    age = f"{round(now.age_hours)} h" if now.age_hours < 48 else f"{round(now.age_hours / 24)} days"
-    return f"Last read: {soc} on {local:%a} {clock}, {age} ago."
+    return f"Last read: {soc} on {local:%a} {clock}, {_age(now)} ago."
+
+
+def _age(of: Present) -> str:
+    return f"{round(of.age_hours)} h" if of.age_hours < 48 else f"{round(of.age_hours / 24)} days"
 
 
 def odds(outlook: Outlook, rig: Rig) -> list[str]:

@@ -60,7 +60,7 @@ class Present(unittest.TestCase):
     def test_age_has_its_own_words(self):
         said = [advising.headline(outlook(asked(hours=hours)), PLAIN) for hours in (2.9, 12.0, 73.0)]
         self.assertRegex(said[0], r"^About \d+ (hours|days) of power without any charging\.$")
-        self.assertRegex(said[1], r"^Not read for 12 hours: probably \d+ %, between \d+ and \d+\. Read it\.$")
+        self.assertRegex(said[1], r"^Not read for 12 h: probably \d+ %, between \d+ and \d+\. Read it\.$")
         self.assertEqual(said[2], "Not read for 3 days. Read the level.")
         made = outlook(asked(hours=4.0))
         # Midnight of 25 November in Hobart is the 25th there, at 0:00.
