@@ -229,7 +229,7 @@ class Plans(OutlookCase):
         for typed, words in (({"kind": "drive"}, "expected hours a day"),
                              ({"kind": "drive", "amount": "40"}, "expected"),
                              ({"kind": "mains", "amount": "2"}, "no such source"),
-                             ({"kind": "leave_off"}, "a load to leave"),
+                             ({"kind": "leave_off"}, "a load to do without"),
                              ({"kind": "fly"}, "one of the kinds"), ({"kind": "away", "first": ""}, "Found no day"),
                              ({"kind": "away", "first": "2026-11-27", "last": "2026-11-26"}, "the earlier day first"),
                              ({"kind": "away", "first": "2026-11-20", "last": "2026-11-24"}, "over by 24 Nov 2026"),

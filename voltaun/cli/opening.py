@@ -105,7 +105,7 @@ def say_where(house: House) -> None:
     for name in (*sorted(house.names), *own_addresses()):
         click.echo(f"and for the phones in the house at {scheme}://{name}:{house.port}")
     if house.authority:
-        click.echo("A phone believes it once it was told to, at http:// and the same address with /authority; "
+        click.echo("A phone believes it after one step, at http:// and the same address with /authority; "
                    f"the mark of the certificate is {house.mark}.")
     elif not house.encrypted:
         click.echo("It is not encrypted: whoever is in the same Wi-Fi could listen. --tls encrypts it.")

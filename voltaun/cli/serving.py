@@ -33,8 +33,8 @@ browser_option = click.option("--browser/--no-browser", default=None,
 @click.option("--house", is_flag=True, help="Also listen to the house's own network; it asks for a passphrase there.")
 @click.option("--name", "names", multiple=True, metavar="NAME", help="With --house: a name that this machine has "
               "there, such as cabin.lan. Its addresses are known.")
-@click.option("--tls", is_flag=True, help="With --house: encrypted, by an authority of the house that phones are told "
-              "to believe, or by --certificate and --key.")
+@click.option("--tls", is_flag=True, help="With --house: encrypted, by an authority of the house that each phone "
+              "accepts once, or by --certificate and --key.")
 @click.option("--certificate", type=FILE, help="With --tls: a certificate of your own, with its chain (PEM).")
 @click.option("--key", type=FILE, help="With --tls: the key of that certificate (PEM).")
 @port_option

@@ -105,7 +105,7 @@ class Translator:
                 return self._in_zone(datetime.combine(self._day(bare), of_day))
             return self._in_zone(when.read_when(day, self._mapping.dates))
         except when.TwoWays as two:
-            faults.add(where, f"{shown(day)}, which {two}", "to be told which comes first, the day or the month")
+            faults.add(where, f"{shown(day)}, which {two}", "which comes first, the day or the month")
         except ValueError:
             faults.add(where, shown(f"{day} {clock}".strip()) if day or clock else "nothing",
                        "a day and a time such as 24.11.2026 19:30" + ("" if hour else "; or choose an hour for days "

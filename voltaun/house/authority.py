@@ -58,7 +58,7 @@ def vouched(folder: Path, names: frozenset[str], addresses: list[str], now: date
     strange = sorted(of for of in wanted if not _may(authority, of))
     if strange:
         raise CannotVouch(f"{folder}: found an authority that may not vouch for {', '.join(strange)}, expected one "
-                          "made for it; put the folder aside, and phones are to be told anew")
+                          "made for it; put the folder aside; each phone then accepts the new one")
     if not (key.exists() and certificate.exists() and _holds(certificate, authority, wanted, now)):
         _make_server(certificate, key, authority, authority_key, wanted, now)
     digest = authority.fingerprint(hashes.SHA256()).hex()[:16].upper()

@@ -91,12 +91,12 @@ SAYINGS: dict[str, Callable[..., str]] = {
     "label_says_too_little": lambda: ("Found too little, expected its W and the hours a day it is on, its kWh a year, "
                                       "or Wh a day."),
     # Figures of the rig that are hardly meant
-    "odd_unit_volts": lambda volts: f"{volts:g} V in one battery? Several in series are told by how many there are.",
-    "odd_unit_ah": lambda ah: f"{ah:g} Ah in one battery? Several in parallel are told by how many there are.",
+    "odd_unit_volts": lambda volts: f"{volts:g} V in one battery? Write one battery, and how many stand in series.",
+    "odd_unit_ah": lambda ah: f"{ah:g} Ah in one battery? Write one battery, and how many stand in parallel.",
     "odd_floor": lambda floor: f"Down to {show_percent(floor)} every day? Few banks bear that.",
     "odd_standby": lambda watts, wh: f"{watts:g} W all day are {show_energy(wh)}, much for a bank of this size.",
     "odd_idle": lambda watts, wh: f"{watts:g} W idle are {show_energy(wh)} a day. Is that with nothing on?",
-    "odd_panel": lambda watts: f"{watts:g} W in one panel? Several are told by how many there are.",
+    "odd_panel": lambda watts: f"{watts:g} W in one panel? Write one panel, and how many there are.",
     "odd_facing": lambda degrees, sunny: (f"It faces away from the sun. There {sunny:g} is towards it; "
                                           "0 is north, 180 south."),
     "odd_daily": lambda wh, most: f"More than its W make in 24 hours, {show_energy(most)}.",
@@ -143,8 +143,8 @@ SAYINGS: dict[str, Callable[..., str]] = {
                                      "bank."),
     "stopped_early": lambda soc, divided_by: (f"Partial: it stopped at {show_percent(soc)}, so what came out is "
                                               f"divided by {divided_by:.2f} and leans on the display's percent."),
-    "percent_left_at_cut_off": lambda soc: (f"The display still said {show_percent(soc)} at the cut-off: a counted "
-                                            "percent does not see lost capacity but at the ends."),
+    "percent_left_at_cut_off": lambda soc: (f"The display still said {show_percent(soc)} at the cut-off. A counted "
+                                            "percent shows lost capacity only at its ends."),
     "from_ah": lambda: "From Ah at the nominal volts; a meter of Wh is surer.",
     "from_ac": lambda: "From the AC side through the inverter's own figures; a meter at the battery is surer.",
     "tested_cold": lambda temp_c, share: (
@@ -166,10 +166,10 @@ SAYINGS: dict[str, Callable[..., str]] = {
     "nothing_came_in": lambda: "Note the Wh that came in, or the level, at two times.",
     "level_fell": lambda found, before: (f"found {show_percent(found)} after {show_percent(before)}, expected a level "
                                          "that rises while it charges"),
-    "from_the_level": lambda: ("From the level: whatever was used meanwhile is missing from it, and it leans on the "
-                               "bank's energy."),
-    "day_like_the_trial": lambda: ("The whole day is taken to be like the hours of the trial, under the same share of "
-                                   "a clear sky."),
+    "from_the_level": lambda: ("From the level: what was used meanwhile is missing from it. It leans on the bank's "
+                               "energy."),
+    "day_like_the_trial": lambda: ("The whole day is taken to be like the hours of the trial: the same share of a "
+                                   "clear sky."),
     "taper": lambda: ("Above the taper the bank takes less and less; a mean over the last tenth says little of the "
                       "rest."),
     # What rules an addition out
@@ -200,8 +200,8 @@ SAYINGS: dict[str, Callable[..., str]] = {
     "held_by_its_input": lambda name, volts, amps, fed_w, gives_w, charge_w: (
         f"{name}: {volts:g} V × {amps:g} A lets {show_power(fed_w)} in, so {show_power(gives_w)} reaches the battery "
         f"and not {show_power(charge_w)}. The same amps at twice the volts, through a step-up, would bring "
-        f"{show_power(min(2 * gives_w, charge_w))}, but only where the label of the input allows such volts: above its "
-        "highest it is destroyed, and may burn."),
+        f"{show_power(min(2 * gives_w, charge_w))}. Only where the input's label allows such volts: above its highest "
+        "it is destroyed, and may burn."),
     "no_cut_off": lambda name: (f"{name}: no low-voltage cut-off is set. Without one a standing engine's starter "
                                 "battery is drawn flat."),
     "generator_over": lambda name, charge_w, gives_w, share, continuous_w: (
@@ -245,7 +245,7 @@ _SHORT: dict[str, Callable[[Any], str]] = {
     "sources_over_bank": lambda f: f"takes {show_power(f['takes_w'])} at most",
     "no_inverter": lambda f: "none, but AC loads",
     "inverter_over": lambda f: f"{show_power(f['asked_w'])} on {show_power(f['limit_w'])}",
-    "inverter_surge_untold": lambda f: f"{show_power(f['asked_w'])} on {show_power(f['limit_w'])}, surge not told",
+    "inverter_surge_untold": lambda f: f"{show_power(f['asked_w'])} on {show_power(f['limit_w'])}, surge not set",
     "inverter_surge": lambda f: f"{show_power(f['asked_w'])} on {show_power(f['limit_w'])}",
 }
 

@@ -67,5 +67,5 @@ def draw(outlook: Outlook, floors: tuple[float, float], zone: ZoneInfo, width: f
     parts += [el("path", d=f"M{now:.1f} {top:.1f} V{bottom:.1f}", class_="hinge"),
               el("text", "now", x=now + 4, y=top + letters, class_="scale scale-now", font_size=letters)]
     return figure(width, height, "The level of the bank over the coming days",
-                  "The dark band holds the level five times in ten, the pale one eight times in ten, the line is its "
-                  "middle. The figures follow as a table.", join(parts), name=name, class_=f"fan-figure {name}")
+                  "The dark band holds the level five times in ten, the pale one eight times. The line is its middle. "
+                  "The figures follow as a table.", join(parts), name=name, class_=f"fan-figure {name}")

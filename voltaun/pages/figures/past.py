@@ -1,4 +1,4 @@
-"""How past outlooks did: each day's band of the sun as it was foretold the evening before, and the dot of what came."""
+"""How past outlooks did: each day's band of the sun as it was expected the evening before, and the dot of what came."""
 
 from datetime import timedelta
 from zoneinfo import ZoneInfo

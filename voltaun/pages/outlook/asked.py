@@ -156,7 +156,7 @@ def plan_from(rig: Rig, now: datetime, form: MultiDict[str, str]) -> tuple[Plan 
     amount = _amount(kind, form.get("amount", "").strip(), faults)
     begin, end = (_typed_clock(form.get(field, ""), faults) for field in ("begin", "end"))
     if kind == "leave_off" and name not in [load.name for load in rig.loads]:
-        faults.append(f"Found {name or 'nothing'!r}, expected a load to leave off.")
+        faults.append(f"Found {name or 'nothing'!r}, expected a load to do without.")
     source = SOURCE_OF.get(kind)
     if source and not rig.has(source):
         faults.append("The rig has no such source yet; tell of it on Rig first.")

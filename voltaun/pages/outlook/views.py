@@ -217,7 +217,7 @@ def keep_rule() -> ResponseReturnValue:
         return render(422, rule_faults=faults, typed=request.form, leaf="plans")
     with transaction(context.writer()) as db:
         plans.keep_rule(db, g.kept.id, made, g.now)
-    flash("The generator’s rule is kept." if made else "The generator is not counted on.")
+    flash("The generator’s rule is kept." if made else "The generator does not count.")
     return redirect(url_for("outlook.leaf", rig_id=g.kept.id, leaf="plans") + "#rule", 303)
 
 

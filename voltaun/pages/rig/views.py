@@ -31,8 +31,8 @@ from voltaun.words.sentences import figure_words
 from voltaun.words.units import show_energy
 
 SOC_WORDS = {
-    "shunt": "Counted by a shunt, the percent is relative to the capacity set in the shunt. It cannot show lost "
-             "capacity but at the ends: the cut-off comes early, or “full” comes while it still says 90.",
+    "shunt": "Counted by a shunt, the percent is relative to the capacity set in the shunt. It shows lost "
+             "capacity only at its ends: the cut-off comes early, or “full” comes while it still says 90.",
     "display": "A built-in display counts or guesses by its own rules. Trust its fall over a day more than one look.",
     "volts": "From volts at rest it is good to ten points either way, and only for lead: no charge and no load for "
              "hours, at about 25 °C. A lithium bank’s volts are flat between about 20 and 95 % and tell nothing."}
