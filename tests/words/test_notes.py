@@ -1,5 +1,6 @@
 """The notes of the pages: short, each used, and no sentence left in a template."""
 
+import ast
 import re
 import unittest
 from pathlib import Path
@@ -26,6 +27,28 @@ def text_of(template):
     text = re.sub(r"\{\{.*?\}\}", "_", text, flags=re.DOTALL)
     text = re.sub(r"</?(?:a|b|em|strong|kbd|code|span)\b[^>]*>", "", text)
     return [" ".join(piece.split()) for piece in re.split(r"<[^>]*>", text)]
+
+
+NEVER = re.compile(r"\b(?:nought|so much|told|first time in doubt|of going below it|as now|lately more|counted on|"
+                   r"need be|lies above|leave off|put in|but at the ends)\b")
+"""Words that are read twice."""
+
+
+def strings_of(source):
+    """The texts of some words in a module, without what its docstrings say."""
+    tree = ast.parse(source)
+    silent = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}
+    return [node.value for node in ast.walk(tree) if isinstance(node, ast.Constant) and isinstance(node.value, str)
+            and id(node) not in silent and node.value.count(" ") >= LEAST_WORDS - 1]
+
+
+class Texts(unittest.TestCase):
+    def test_no_module_says_a_word_that_is_read_twice(self):
+        for path in sorted(Path(ROOT, "voltaun").rglob("*.py")):
+            for text in strings_of(path.read_text(encoding="utf-8")):
+                self.assertIsNone(NEVER.search(text), f"{path.name}: {text}")
+        self.assertEqual(strings_of('"""It is told so, as now."""\nx = f"{y} is told to be {z} as now"'),
+                         [" is told to be "])
 
 
 class Notes(unittest.TestCase):

@@ -43,8 +43,8 @@ class Reasons(unittest.TestCase):
                 (reason("held_by_its_input", name="Ute", volts=13.2, amps=10.0, fed_w=132.0, gives_w=119.0,
                         charge_w=200.0),
                  "Ute: 13.2 V × 10 A lets 132 W in, so 119 W reaches the battery and not 200 W. The same amps at twice "
-                 "the volts, through a step-up, would bring 200 W. Only where the input's label allows such volts: above "
-                 "its highest it is destroyed, and may burn."),
+                 "the volts, through a step-up, would bring 200 W. Only where the input's label allows such volts: "
+                 "above its highest it is destroyed, and may burn."),
                 (reason("meters_apart", share=0.05), "The two meters are 5.0 % apart; half of that is in the doubt.")):
             self.assertEqual(reasons.say(of), said)
 

@@ -38,6 +38,6 @@ def draw(past: Backtest, zone: ZoneInfo, width: float, height: float, letters: f
         if n % max(1, round(letters * 4.5 / step)) == 0:
             parts.append(el("text", f"{day.day} {day:%b}", x=x, y=height - letters * 0.9, font_size=letters,
                             class_="scale middle" if x < right - letters * 2 else "scale end"))
-    return figure(width, height, "The sun of each day as it was foretold the evening before, and as it came",
+    return figure(width, height, "The sun of each day as it was expected the evening before, and as it came",
                   "The pale band should hold the dot eight times in ten, the dark one five. The shares stand below.",
                   join(parts), name=name, class_=f"fan-figure {name}")
