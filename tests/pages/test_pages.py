@@ -96,7 +96,9 @@ class Frame(PagesCase):
     def test_what_is_written_down_for_part_of_a_day_is_that_part(self):
         self.keep(*readings({"soc": 0.8}, {"soc": 0.8, "solar_wh": 500, "use_wh": 500}, {"soc": 0.79},
                             start=NOW - timedelta(hours=29), hours=5))
-        self.shows("in sun 500 Wh; part of the sun not written down", self.client.get("/1/today").text)
+        page = self.client.get("/1/today").text
+        self.shows("in sun 500 Wh; part of the sun not written down", page)
+        self.shows("used 500 Wh; part of the use not known", page)
 
     def test_each_message_with_a_way_back_has_the_form_of_it(self):
         for category, form in (("undo-7", '/1/undo/7">'), ("undo-rig-7", '/1/rig/undo/7">'),

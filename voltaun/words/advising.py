@@ -10,7 +10,7 @@ from voltaun.core.outlook.lanes import RISKY
 from voltaun.core.outlook.plans import SOURCE_OF, Plan
 from voltaun.core.rig.rig import Rig
 from voltaun.words.sentences import about, begin, chance, day_name, days, moment
-from voltaun.words.units import show_clock, show_duration, show_percent
+from voltaun.words.units import MONTHS_LONG, lasting, rounded, show_age, show_clock, show_duration, show_percent
 
 if TYPE_CHECKING:
     from voltaun.core.outlook.outlook import Outlook
@@ -21,33 +21,13 @@ if TYPE_CHECKING:
 NAMED = 3
 """So many things that could be done without are named."""
 
-MONTHS_LONG = 60.0
-"""What lasts for more days than this is told as months."""
-
-
-def rounded(hours: float) -> float:
-    """Hours as one would say them: to ten minutes below three, to half hours below half a day, then whole ones."""
-    grain = 1 / 6 if hours < 3 else 0.5 if hours < 12 else 1.0
-    return round(hours / grain) * grain
-
-
-def lasting(in_days: float) -> str:
-    """A length of time as one would say it: `40 min`, `4 h 30`, `25 hours`, `4 days`."""
-    hours = in_days * 24
-    if in_days > MONTHS_LONG:
-        return "more than two months"
-    if rounded(hours) < 12:
-        return show_duration(rounded(hours))
-    return f"{round(hours)} hours" if in_days < 3 else f"{round(in_days)} days"
-
-
 def headline(outlook: Outlook, rig: Rig) -> str:
     """How long there is, or what is known of now, in a sentence."""
     now = outlook.present
     if now.silent:
-        return f"Not read for {round(now.age_hours / 24)} days. Read the level."
+        return f"Not read for {show_age(now.age_hours)}. Read the level."
     if now.vague:
-        return f"Not read for {_age(now)}: {_level(now.soc)}. Read it."
+        return f"Not read for {show_age(now.age_hours)}: {_level(now.soc)}. Read it."
     floor = show_percent(rig.bank.everyday_floor)
     if now.soc.p50 < rig.bank.everyday_floor:
         return f"The bank is below {floor} now."
@@ -69,11 +49,7 @@ def read_when(now: Present, rig: Rig) -> str:
         return ""
     local, soc = now.read_at.astimezone(rig.zone), show_percent(now.read_soc)
     clock = show_clock(local.hour + local.minute / 60)
-    return f"Last read: {soc} on {local:%a} {clock}, {_age(now)} ago."
-
-
-def _age(of: Present) -> str:
-    return f"{round(of.age_hours)} h" if of.age_hours < 48 else f"{round(of.age_hours / 24)} days"
+    return f"Last read: {soc} on {local:%a} {clock}, {show_age(now.age_hours)} ago."
 
 
 def odds(outlook: Outlook, rig: Rig) -> list[str]:

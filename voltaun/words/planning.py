@@ -10,10 +10,19 @@ from voltaun.core.instants import hours_between
 from voltaun.core.rig.bank import FULL_SOC
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import BY_HAND
-from voltaun.words.advising import advice, headline, lasting, may_drop, odds, risked, rounded
+from voltaun.words.advising import advice, headline, may_drop, odds, risked
 from voltaun.words.card import always_on
 from voltaun.words.sentences import about, begin, chance, day_name
-from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power, show_rough
+from voltaun.words.units import (
+    lasting,
+    rounded,
+    show_clock,
+    show_duration,
+    show_energy,
+    show_percent,
+    show_power,
+    show_rough,
+)
 
 if TYPE_CHECKING:
     from voltaun.core.dayplan.hours import Day

@@ -13,7 +13,16 @@ from voltaun.core.outlook.plans import AWAY, GUESTS, GeneratorRule, Plan
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import SOURCES
 from voltaun.words.house_units import customary, fuel_word, in_fuel
-from voltaun.words.units import show_clock, show_duration, show_energy, show_percent, show_power, show_rough
+from voltaun.words.units import (
+    lasting,
+    show_age,
+    show_clock,
+    show_duration,
+    show_energy,
+    show_percent,
+    show_power,
+    show_rough,
+)
 
 if TYPE_CHECKING:  # a page that says other things need not load these
     from voltaun.core.learned.doubts import Doubt
@@ -271,7 +280,7 @@ def first(of: FirstHour) -> str:
     if of.now_wh is None:
         return f"From full you can use {show_rough(of.full_wh)}."
     if of.age_hours and of.age_hours > FRESH_H:
-        return (f"{show_percent(of.soc)} was read {show_duration(round(of.age_hours))} ago. "
+        return (f"{show_percent(of.soc)} was read {show_age(of.age_hours)} ago. "
                 f"Then you could use {show_rough(of.now_wh)}.")
     return f"At {show_percent(of.soc)} you can use {show_rough(of.now_wh)}."
 
@@ -289,16 +298,16 @@ def first_taken(of: Taken) -> str:
 
 def lasts(of: Lasts) -> str:
     """How long one thing alone lasts: `2 h 10 while it runs, 6 h 50 as usually used`."""
-    usual = show_duration(of.usual_h)
+    usual = lasting(of.usual_h / 24)
     if of.running_h is None or abs(of.running_h - of.usual_h) < 0.1 * of.usual_h:
         return usual
-    return f"{show_duration(of.running_h)} while it runs, {usual} as usually used"
+    return f"{lasting(of.running_h / 24)} while it runs, {usual} as usually used"
 
 
 def first_next(of: FirstHour, why: str | None) -> str:
     """What would tell more."""
     if of.now_wh is None and of.soc is not None and of.age_hours is not None:
-        return (f"The last level, {show_percent(of.soc)}, is {show_duration(round(of.age_hours))} old. Type it as it "
+        return (f"The last level, {show_percent(of.soc)}, is {show_age(of.age_hours)} old. Type it as it "
                 "stands now, and this page says what that is worth tonight.")
     if of.now_wh is None:
         return "Type the level as it stands now, and this page says what that is worth tonight."

@@ -1,5 +1,8 @@
 """Quantities as people read them."""
 
+MONTHS_LONG = 60.0
+"""What lasts for more days than this is told as months."""
+
 
 def show_energy(wh: float | None) -> str:
     """An energy for people: `640 Wh`, `2.15 kWh`, `12.7 kWh`, `765 kWh`; an em dash when not known."""
@@ -51,6 +54,28 @@ def show_duration(hours: float | None) -> str:
         return f"{whole} h {rest:02d}" if rest else f"{whole} h"
     days, rest = divmod(round(hours), 24)
     return f"{days} days {rest} h" if rest else f"{days} days"
+
+
+def rounded(hours: float) -> float:
+    """Hours as one would say them: to the minute below a quarter of one, to five below one, to ten below three, to half
+    hours below half a day, then whole ones."""
+    grain = next((grain for below, grain in ((0.25, 1 / 60), (1, 1 / 12), (3, 1 / 6), (12, 0.5)) if hours < below), 1.0)
+    return round(hours / grain) * grain
+
+
+def lasting(in_days: float) -> str:
+    """A length of time as one would say it: `40 min`, `4 h 30`, `25 hours`, `4 days`."""
+    hours = in_days * 24
+    if in_days > MONTHS_LONG:
+        return "more than two months"
+    if rounded(hours) < 12:
+        return show_duration(rounded(hours))
+    return f"{round(hours)} hours" if in_days < 3 else f"{round(in_days)} days"
+
+
+def show_age(hours: float) -> str:
+    """How old a reading is: `23 h`, `3 days`."""
+    return f"{round(hours)} h" if hours < 48 else f"{round(hours / 24)} days"
 
 
 def show_clock(hour: float) -> str:

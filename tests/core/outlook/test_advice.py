@@ -232,8 +232,9 @@ class Said(unittest.TestCase):
                           ((0.02, 0.03, 0.06), "30–90 min"), ((3.4, 9, 90), "3 days to more than two months"),
                           ((70, 80, 90), "more than two months"), ((0.15, 0.2, 0.3), "3.5–7 h")):
             self.assertEqual(advising.between_hours(Middle(*of)), words)
-        self.assertEqual([advising.lasting(days) for days in (0.02, 0.19, 0.495, 1.04, 2.9, 4.4, 61)],
-                         ["30 min", "4 h 30", "12 hours", "25 hours", "70 hours", "4 days", "more than two months"])
+        for days, words in ((0.002, "3 min"), (0.02, "30 min"), (0.029, "40 min"), (0.19, "4 h 30"),
+                            (0.495, "12 hours"), (1.04, "25 hours"), (2.9, "70 hours"), (4.4, "4 days"), (61, "more than two months")):
+            self.assertEqual(advising.lasting(days), words)
 
 
 class PlanWords(unittest.TestCase):

@@ -66,7 +66,7 @@ class FirstHour(unittest.TestCase):
         (told,) = self.said(rig(loads=(heater,), inverter=Inverter(18, 0.9)), {"soc": 0.6}).runs
         self.assertAlmostEqual(told.running_h, 3840 / (1500 / 0.9 + 20))
         self.assertAlmostEqual(told.usual_h, 3840 / (6000 / 0.9 + 480) * 24)
-        self.assertEqual(lasts(told), "2 h 17 while it runs, 12 h 54 as usually used")
+        self.assertEqual(lasts(told), "2 h 20 while it runs, 13 hours as usually used")
 
 
 class Usual(unittest.TestCase):

@@ -6,8 +6,7 @@ from typing import Any
 from markupsafe import Markup
 
 from voltaun.pages.figures.svg import el, figure, join
-from voltaun.words.advising import lasting
-from voltaun.words.units import show_percent
+from voltaun.words.units import lasting, show_percent
 
 
 def upright(soc: float | None, everyday: float, hard: float, days_per_soc: float | None,

@@ -79,7 +79,8 @@ def _line(day: date, past: Day | None, ahead: DayOutlook | None, sky: str | None
         told += [f"in {sources or 'nothing'}"] if sources or not unwritten else []
         told += unwritten
         used = "~" if "use" in past.reckoned else ""
-        told.append("use not known" if "use" in past.unknown else f"used {used}{show_energy(past.use_wh)}")
+        told += [f"used {used}{show_energy(past.use_wh)}"] if "use" not in past.unknown or past.use_wh > 0 else []
+        told += [f"{'part of the ' if past.use_wh > 0 else ''}use not known"] if "use" in past.unknown else []
         if past.spilt_wh > 50:
             told.append(f"about {show_energy(past.spilt_wh)} spilt")
         if past.sky:

@@ -26,8 +26,8 @@ NOTES = {
     "dropping": "Dropping below {floor} within {days}: {chance}. Reaching {hard}, where loads are cut off: {cut_off}.",
     "unserved": "Up to {wh} would then not be served.",
     # The worst of the log again
-    "worst": "{first} to {last} were the leanest days of your log. Those {days} from now on, hour by hour, with what is "
-             "planned. Lowest level each day: {levels}.",
+    "worst": "{first} to {last} were the leanest days of your log. Those {days} from now on, hour by hour, with what "
+             "is planned. Lowest level each day: {levels}.",
     "no_worst": "The log has no five whole days in a row yet.",
     # What was assumed
     "not_counted": "driving, the generator and the mains, until they are planned or in the log",
