@@ -8,7 +8,7 @@ from voltaun.core.outlook.outlook import outlook
 from voltaun.core.sizing.choices import Limits, offer_of
 from voltaun.core.sizing.simulation import AdditionsAsk, simulate_additions
 from voltaun.database import readings, rigs
-from voltaun.demo import honey_house, weighed
+from voltaun.demo import honey_house, orchard_trailer, weighed
 from voltaun.demo.fill import fill
 from voltaun.formats.price_list import read_prices
 from voltaun.words.additions import answer
@@ -78,6 +78,17 @@ class HoneyHouse(unittest.TestCase):
             held += seen.p10 <= after.solar_wh <= seen.p90
         self.assertGreater(made, 25)
         self.assertTrue(0.6 <= held / made <= 0.97, f"{held} of {made}")
+
+
+class OrchardTrailer(unittest.TestCase):
+    def test_it_is_read_twice_a_day_and_what_was_driven_stands_there(self):
+        of = orchard_trailer.rig(NOW)
+        log = orchard_trailer.log(NOW, sun_of(of))
+        self.assertEqual(len(log), 2 * 18)
+        # Two hours on the first day, then one and a half, one and three quarters, and one.
+        driven = [each.vehicle_hours for each in log if each.vehicle_hours]
+        self.assertAlmostEqual(sum(driven), 6.25, delta=0.3)
+        self.assertEqual(len(driven), 4)
 
 
 class Filling(DatabaseCase):

@@ -233,7 +233,8 @@ class Said(unittest.TestCase):
                           ((70, 80, 90), "more than two months"), ((0.15, 0.2, 0.3), "3.5–7 h")):
             self.assertEqual(advising.between_hours(Middle(*of)), words)
         for days, words in ((0.002, "3 min"), (0.02, "30 min"), (0.029, "40 min"), (0.19, "4 h 30"),
-                            (0.495, "12 hours"), (1.04, "25 hours"), (2.9, "70 hours"), (4.4, "4 days"), (61, "more than two months")):
+                            (0.495, "12 hours"), (1.04, "25 hours"), (2.9, "70 hours"), (4.4, "4 days"),
+                            (61, "more than two months")):
             self.assertEqual(advising.lasting(days), words)
 
 
