@@ -453,7 +453,7 @@ class Bench(PagesCase):
         self.keep(*readings(*({"soc": 0.6, "solar_wh": 1200, "use_wh": 1000} for _ in range(25)),
                             start=NOW - timedelta(days=25)))
         self.shows("a day that is not on your list", self.page(Load("Fridge", 500, "dc", evidence="metered")))
-        self.shows("The list explains what the log says", self.page(Load("Fridge", 1000, "dc", evidence="label")))
+        self.shows("within their doubt", self.page(Load("Fridge", 1000, "dc", evidence="label")))
         over = self.page(Load("Fridge", 1900, "dc", evidence="metered"), Load("Fan", 90, "dc", evidence="guess"))
         self.shows("more than the log says", over)
         self.shows('subject=Fan">Fan</a>', over)
@@ -647,7 +647,7 @@ class AllRigs(PagesCase):
         self.keep(*log)
         # 393.12 Wh through a charger (0.90) and this inverter (0.91) are 480 a day of the 1000 that are used here.
         page = self.client.get("/1/bench").text
-        self.shows("The list explains what the log says: 520 Wh a day", page)
+        self.shows("Your list takes 520 Wh a day, the log says", page)
         self.shows("Of that into Trailer", page)
         self.hides("Of that into Test rig", page)
         self.shows("480 Wh", page)

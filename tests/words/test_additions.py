@@ -9,7 +9,7 @@ from voltaun.core.rig.parts import Generator
 from voltaun.core.sizing.choices import Choice
 from voltaun.core.sizing.lanes import Lane
 from voltaun.core.sizing.measures import Measure
-from voltaun.words.additions import answer, away
+from voltaun.words.additions import answer, away, came_of
 
 
 class Said(unittest.TestCase):
@@ -34,6 +34,23 @@ class Said(unittest.TestCase):
             "Buying: two panels, 300. That leaves 2 days in a usual year, 6 in a hard one.",
             "Not buying: running Set from 25 % to 60 %, about 430 h and 300 litres a year. That leaves no day in a "
             "usual year, 1 in a hard one."])
+
+    def test_what_comes_of_an_option_names_no_list_for_fuel_and_no_sun_where_there_is_none(self):
+        none = SimpleNamespace(p10=0.0, p50=0.0, p90=0.0)
+
+        def told(price, fuel, spilt, runs=none):
+            came = SimpleNamespace(below=none, longest=none, generator_h=runs, unserved_wh=none,
+                                   spilt_wh=SimpleNamespace(p50=spilt))
+            return came_of(Choice(1, 0, Lane(), price=price, fuel_price=fuel), came, 0.7)[1:]
+        self.assertEqual(told(9898.0, 9898.0, 0.0)[0], "9\u202f898 for fuel in ten years.")
+        self.assertEqual(told(1000.0, 400.0, 0.0)[0], "1\u202f000 by your list, 400 of it for fuel in ten years.")
+        self.assertEqual(told(150.0, 0.0, 0.0)[0], "150 by your list.")
+        self.assertEqual([told(150.0, 0.0, wh)[1] for wh in (999.0, 1000.0, 1_234_000.0)],
+                         ["Hardly any sun would be spilt.", "About 1.0 kWh of sun would be spilt.",
+                          "About 1\u202f200 kWh of sun would be spilt."])
+        for hours, words in (((28, 30, 54), "28–54 h a year, 20–38 litres"), ((30, 30, 30), "30 h a year, 21 litres")):
+            runs = SimpleNamespace(p10=hours[0], p50=hours[1], p90=hours[2])
+            self.assertEqual(told(150.0, 0.0, 0.0, runs)[-1], f"The generator would run {words}.")
 
     def test_where_no_season_is_known_none_is_named(self):
         said = answer(self.found(((2, 21), (0, 1), (0, 0)), 0, ("summer", "autumn", "winter", "spring"), (0, 2)))

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from voltaun.core.sizing import FUEL_YEARS
 from voltaun.words.house_units import fuel_word, in_fuel
 from voltaun.words.reasons import say
-from voltaun.words.sentences import added, begin, counted, month, number
+from voltaun.words.sentences import added, begin, counted, month, number, range_of
 from voltaun.words.units import show_duration, show_number, show_percent, show_rough
 
 if TYPE_CHECKING:  # a page that says other things need not load these
@@ -209,11 +209,17 @@ def away(found: Additions) -> str:
     return f"By the log nobody was there {spans}. Each year is reckoned with that."
 
 
+LITTLE_SPILT_WH = 1000.0
+"""Less sun than this a year is hardly any."""
+
+
 def came_of(of: Choice, came: Outcome, litres_per_hour: float | None) -> list[str]:
     """What an option costs and what comes of it, in sentences."""
     told = [begin(short_days(came.below)) + "."]
-    has = [f"{show_number(of.price)} by your list" if of.price else "",
-           f"{show_number(of.fuel_price)} of it fuel in ten years" if of.price and of.fuel_price >= 1 else "",
+    burns = bool(of.price) and of.fuel_price >= 1
+    bought = (of.price or 0.0) - of.fuel_price >= 1
+    has = [f"{show_number(of.price)} by your list" if of.price and bought else "",
+           f"{show_number(of.fuel_price)}{' of it' if bought else ''} for fuel in ten years" if burns else "",
            f"{of.weight_kg:g} kg" if of.weight_kg else "", f"{of.roof_m2:.1f} m²" if of.roof_m2 else ""]
     if any(has):
         told.append(f"{begin(', '.join(filter(None, has)))}.")
@@ -221,12 +227,14 @@ def came_of(of: Choice, came: Outcome, litres_per_hour: float | None) -> list[st
         told.append(f"That is about {show_number(of.cost_a_year)} a year over the life of such things, a guess.")
     if came.unserved_wh.p50 > UNSERVED_WH:
         told.append(f"In a usual year {show_rough(came.unserved_wh.p50)} would go unserved.")
-    told.append(f"About {show_rough(came.spilt_wh.p50)} of sun would be spilt.")
+    told.append(f"About {show_rough(came.spilt_wh.p50)} of sun would be spilt." if came.spilt_wh.p50 >= LITTLE_SPILT_WH
+                else "Hardly any sun would be spilt.")
     if came.generator_h.p50 > 1:
         low, high = came.generator_h.p10, came.generator_h.p90
-        litres = f", {in_fuel(litres_per_hour * low):.0f}–{in_fuel(litres_per_hour * high):.0f} {fuel_word()}" \
-            if litres_per_hour else ""
-        told.append(f"The generator would run {low:.0f}–{high:.0f} h a year{litres}.")
+        per_hour = in_fuel(litres_per_hour) if litres_per_hour else 0.0
+        fuel = range_of(low * per_hour, high * per_hour, lambda of: f"{of:.0f} {fuel_word()}")
+        hours = range_of(low, high, lambda of: f"{of:.0f} h")
+        told.append(f"The generator would run {hours} a year{f', {fuel}' if per_hour else ''}.")
     if came.longest.p90 >= 2:
         told.append(f"In a hard year the longest run of days below is {came.longest.p90:.0f}.")
     return told
@@ -273,7 +281,7 @@ def as_much(found: Additions) -> list[str]:
             like = f"brings more than {more}"
         else:
             like = f"brings about as much as {more}"
-        fuel = f", for {of.fuel_price:.0f} of fuel in ten years" if of.fuel_price >= 1 else ""
+        fuel = f", for {show_number(of.fuel_price)} of fuel in ten years" if of.fuel_price >= 1 else ""
         told.append(f"{begin(measures(of))} {like}{fuel}. That leaves {short_days(came.below)}.")
     return told
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from voltaun.core.outlook.lanes import RISKY
 from voltaun.core.outlook.plans import SOURCE_OF, Plan
 from voltaun.core.rig.rig import Rig
-from voltaun.words.sentences import about, begin, chance, day_name, days, moment
+from voltaun.words.sentences import about, begin, chance, day_name, days, moment, on_moment
 from voltaun.words.units import MONTHS_LONG, lasting, rounded, show_age, show_clock, show_duration, show_percent
 
 if TYPE_CHECKING:
@@ -68,7 +68,7 @@ def odds(outlook: Outlook, rig: Rig) -> list[str]:
         said.append(f"The first risk is {moment(lack.first, today, rig.zone)}." if lack.first - outlook.as_of >
                     timedelta(hours=1) else "The risk is there now.")
     elif lack.likeliest is not None:
-        said.append(f"If so, most likely {_on(moment(lack.likeliest, today, rig.zone))}.")
+        said.append(f"If so, most likely {on_moment(lack.likeliest, today, rig.zone)}.")
     return said
 
 
@@ -84,11 +84,6 @@ def may_drop(of: float, below: str, still: str = "", show: Callable[[float], str
     return f"You {'will probably' if of >= 0.5 else 'may'} {still}drop below {below} ({show(of)})"
 
 
-def _on(when: str) -> str:
-    """A moment after a verb: `on Thursday morning`, `this evening`."""
-    return when if when.split(" ")[0] in ("this", "today", "tomorrow", "tonight") else f"on {when}"
-
-
 def _back_above(outlook: Outlook, rig: Rig) -> str:
     """When a bank that is below its floor will likely be above it again."""
     floor = rig.bank.everyday_floor
@@ -97,7 +92,7 @@ def _back_above(outlook: Outlook, rig: Rig) -> str:
     if back is None:
         return f"It will probably be there all {days(len(outlook.days))}."
     today = outlook.as_of.astimezone(rig.zone).date()
-    return f"It will probably be above {show_percent(floor)} again {_on(moment(back, today, rig.zone))}."
+    return f"It will probably be above {show_percent(floor)} again {on_moment(back, today, rig.zone)}."
 
 
 def without_charging(outlook: Outlook, rig: Rig) -> str:
@@ -257,7 +252,7 @@ def _well(outlook: Outlook, rig: Rig, worst: Again | None, today: date) -> list[
     if worst is not None and worst.below is not None and outlook.present.below < 0.5:
         return [f"By the odds nothing needs doing until {day_name(last, today)}.",
                 f"The worst {days(len(worst.lowest))} of your log again would take you below {floor} "
-                f"{_on(moment(worst.below, today, rig.zone))}."]
+                f"{on_moment(worst.below, today, rig.zone)}."]
     return [f"All is well until {day_name(last, today)} (9 in 10)."]
 
 

@@ -36,8 +36,8 @@ def _share(of: float) -> str:
 SAYINGS: dict[str, Callable[..., str]] = {
     # Why there is no outlook
     "no_level": lambda: "There is no reading of the level yet.",
-    "level_too_old": lambda days: (f"The last reading of the level is {days} days old; nobody can tell from it where "
-                                   "the bank stands today."),
+    "level_too_old": lambda days: (f"The last reading of the level is {days} days old. It no longer tells where the "
+                                   "bank stands."),
     "no_use": lambda: "Nothing is known of the use yet: neither the log nor a list of loads tells it.",
     # How a figure of the log was reckoned, or why not
     "how_from_volts": lambda: "from volts at rest, which is good to ten points",

@@ -339,6 +339,12 @@ def moment(at: datetime, today: date, zone: ZoneInfo) -> str:
 
 
 
+def on_moment(at: datetime, today: date, zone: ZoneInfo) -> str:
+    """The same after a verb: `on Thursday morning`, `this evening`."""
+    when = moment(at, today, zone)
+    return when if when.split(" ")[0] in ("this", "today", "tomorrow") else f"on {when}"
+
+
 def about(wh: float) -> str:
     """An energy that is only known roughly, to two figures: `about 480 Wh`."""
     return f"about {show_rough(wh)}"
@@ -347,13 +353,15 @@ def about(wh: float) -> str:
 
 def again(of: Again, rig: Rig, today: date) -> str:
     """Where the worst stretch of the log would take the bank from now on, in short sentences."""
-    floor, deepest = show_percent(rig.bank.everyday_floor), f"{show_percent(of.soc)} {moment(of.at, today, rig.zone)}"
+    floor = show_percent(rig.bank.everyday_floor)
+    deepest = f"{show_percent(of.soc)} {on_moment(of.at, today, rig.zone)}"
     missing = f" About {show_rough(of.short_wh)} would be missing." if of.short_wh > 50 else ""
     if of.below is None:
         return f"You would stay above {floor}. The lowest would be {deepest}."
     if of.begins < rig.bank.everyday_floor:
         return f"You are below {floor} already. The lowest would be {deepest}.{missing}"
-    return f"You would drop below {floor} {moment(of.below, today, rig.zone)}. The lowest would be {deepest}.{missing}"
+    when = on_moment(of.below, today, rig.zone)
+    return f"You would drop below {floor} {when}. The lowest would be {deepest}.{missing}"
 
 
 

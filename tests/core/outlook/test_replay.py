@@ -128,7 +128,7 @@ class Worst(unittest.TestCase):
     def test_in_words(self):
         dark = days_of(*(day(n, sun=0.0) for n in range(5)))
         self.assertEqual(again(run(0.99, dark), PLAIN, TODAY),
-                         "You would stay above 20 %. The lowest would be 21 % Tuesday before dawn.")
+                         "You would stay above 20 %. The lowest would be 21 % on Tuesday before dawn.")
         self.assertIn("You would drop below 20 % ", again(run(0.60, dark), PLAIN, TODAY))
         low = again(run(0.15, dark), PLAIN, TODAY)
         self.assertIn("You are below 20 % already. The lowest would be 10 %", low)

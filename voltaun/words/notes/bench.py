@@ -5,7 +5,7 @@ NOTES = {
     "empty_why": "Here stands what everything takes, how well that is known, and what to measure next. Today then "
                  "says how long the bank lasts. [Tick usual things], or meter one.",
     "not_yet": "The loads on the list take about {wh} a day. The log does not tell yet whether that is so.",
-    "explains": "The list explains what the log says: {wh} a day beside {log}.",
+    "explains": "Your list takes {wh} a day, the log says {log}: within their doubt.",
     "unlisted": "Something uses about {wh} a day that is not on your list.",
     "too_much": "The list takes about {wh} a day more than the log says.",
     "next": "Measure next: [{load}]. No other figure leaves as much in doubt, {wh} a day.",
