@@ -116,8 +116,12 @@ def between_hours(of: Middle) -> str:
     ends = [of.p10 * grain, of.p90 * grain]
     if unit == "h":
         ends = [rounded(each) for each in ends]
-        if ends[1] < 3:
+        if ends[1] <= 1.5:
             ends, unit = [60 * each for each in ends], "min"
+        elif ends[0] < 1:
+            return f"{show_duration(ends[0])} to {lasting(of.p90)}"
+        elif of.p90 >= 4:
+            return f"{ends[0]:g} h to {lasting(of.p90)}"
     shown = [f"{each:.1f}".removesuffix(".0") if unit == "h" else f"{each:.0f}" for each in ends]
     return f"{shown[0]} {unit}" if shown[0] == shown[1] else f"{shown[0]}–{shown[1]} {unit}"
 
