@@ -231,7 +231,8 @@ class Said(unittest.TestCase):
         for of, words in (((23 / 24, 1.2, 35 / 24), "23–35 h"), ((1.0, 1.0, 1.0), "24 h"), ((4.2, 5, 6.1), "4–6 days"),
                           ((0.02, 0.03, 0.06), "30–90 min"), ((0.02, 0.05, 0.1), "30 min to 2 h 20"),
                           ((0.07, 0.08, 0.1), "1.7–2.3 h"), ((67 / 24, 3, 93 / 24), "67–93 h"),
-                          ((27.4 / 24, 3, 183 / 24), "27 h to 8 days"), ((0.02, 1, 2), "30 min to 48 hours"), ((3.4, 9, 90), "3 days to more than two months"),
+                          ((27.4 / 24, 3, 183 / 24), "27 h to 8 days"), ((0.02, 1, 2), "30 min to 48 hours"),
+                          ((3.4, 9, 90), "3 days to more than two months"),
                           ((70, 80, 90), "more than two months"), ((0.15, 0.2, 0.3), "3.5–7 h")):
             self.assertEqual(advising.between_hours(Middle(*of)), words)
         for days, words in ((0.002, "3 min"), (0.02, "30 min"), (0.029, "40 min"), (0.19, "4 h 30"),
