@@ -20,7 +20,7 @@ from voltaun.core.outlook.replay import run_again, worst_days
 from voltaun.core.rig.parts import Load, Mains
 from voltaun.core.rig.sources import SOURCES
 from voltaun.core.sky.model import learn_sky
-from voltaun.words.sentences import again
+from voltaun.words.sentences import again, on_moment
 
 FIRST = date(2026, 11, 1)
 TODAY = date(2026, 11, 25)
@@ -134,6 +134,8 @@ class Worst(unittest.TestCase):
         self.assertIn("You are below 20 % already. The lowest would be 10 %", low)
         self.assertNotIn("stay above", low)
         self.assertIn("would be missing", low)
+        self.assertEqual([on_moment(MIDNIGHT + timedelta(hours=hours), TODAY, PLAIN.zone) for hours in (3, 19, 43, 67)],
+                         ["today before dawn", "this evening", "tomorrow evening", "on Friday evening"])
 
 
 if __name__ == "__main__":
