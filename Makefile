@@ -10,9 +10,10 @@ NOW := 2026-11-25T07:30+11:00
 setup develop demo serve test:
 	@$(PYTHON) start.py $@
 
-# What is quick to be sure of while one works: lint, types, core, words and formats; no browser, within a minute.
+# What is quick to be sure of while one works: lint, types, core, words and formats, without what is slow of them; no
+# browser, within a minute.
 check: lint
-	$(PY) -m tests tests.core tests.words tests.formats tests.test_house tests.test_assets
+	$(PY) -m tests --quick tests.core tests.words tests.formats tests.test_house tests.test_assets
 
 # The long form of the hostile and durable tests; some ten minutes, and not part of `make test`.
 attack: develop

@@ -14,19 +14,21 @@ from pathlib import Path
 from tests.days import Day, seed_of_the_tree
 
 ROOT = Path(__file__).parents[1]
-FIRST = ("test_browser", "test_trouble", "test_backup", "test_queue", "test_requests", "test_model", "test_plans")
+FIRST = ("test_browser", "test_trouble", "test_backup", "test_queue", "test_requests", "test_model", "test_plans",
+         "test_states", "test_phrasebook", "test_house")
 """What takes longest begins first, so that no core waits at the end."""
 
 
-def suites(names: list[str]) -> list[str]:
-    """The test classes to run, each a piece of work of its own."""
+def suites(names: list[str], quick: bool = False) -> list[str]:
+    """The test classes to run, each a piece of work of its own; quick: without those that say they are slow."""
     loader = unittest.TestLoader()
     suite = unittest.TestSuite()
     for name in names or ["tests"]:
         folder = ROOT / name.replace(".", "/")
         suite.addTest(loader.discover(str(folder), top_level_dir=str(ROOT)) if folder.is_dir() else
                       loader.loadTestsFromName(name))
-    found = {f"{type(test).__module__}.{type(test).__qualname__}" for test in _tests(suite)}
+    found = {f"{type(test).__module__}.{type(test).__qualname__}" for test in _tests(suite)
+             if not (quick and getattr(test, "slow", False))}
     broken = sorted(name for name in found if name.startswith("unittest.loader"))
     if broken or loader.errors:
         sys.exit("\n".join(loader.errors) or f"{broken} cannot be loaded\n0 passed, 1 failed")
@@ -63,6 +65,7 @@ def main() -> int:
     asks = argparse.ArgumentParser(prog="python -m tests", description=__doc__)
     asks.add_argument("names", nargs="*", metavar="NAME", help="a folder, module, class or test; all of them without")
     asks.add_argument("--day", default=None, metavar="SEED", help="the seed of the days; the commit without one")
+    asks.add_argument("--quick", action="store_true", help="leave out what says that it is slow")
     asked = asks.parse_args()
     seed = asked.day or seed_of_the_tree()
     os.environ.pop("VOLTAUN_NOW", None)
@@ -72,7 +75,7 @@ def main() -> int:
     print(f"Each class on a day of its own, by the seed {seed}: python -m tests --day {seed}", flush=True)
     # One more than there are cores: those with a browser wait for it now and then.
     with ProcessPoolExecutor((os.cpu_count() or 1) + 1, mp_context=get_context("spawn")) as pool:
-        for done in as_completed([pool.submit(run, name, seed) for name in suites(asked.names)]):
+        for done in as_completed([pool.submit(run, name, seed) for name in suites(asked.names, asked.quick)]):
             name, tests, left_out, broken, seconds, text = done.result()
             ran, skipped, failed = ran + tests, skipped + left_out, failed + broken
             slow.append((seconds, name))

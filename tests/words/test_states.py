@@ -124,6 +124,8 @@ class FourthHeads(Heads, unittest.TestCase):
 class Kept(unittest.TestCase):
     """What is advised, kept as plans, leaves nothing more asked for; four fifths of it do."""
 
+    slow = True
+
     def test_over_some_states(self):
         more, fewer, ways = 0, 0, 0
         for n in range(0, 120, 3):

@@ -36,6 +36,8 @@ def a_list(rng):
 
 
 class Cheapest(unittest.TestCase):
+    slow = True
+
     def test_it_is_the_cheapest_that_is_enough_of_all_that_can_be_put_together(self):
         rng, log = random.Random(4), log_of(90, use_wh=2900)
         sun, answered = sun_of(RIG), 0

@@ -46,6 +46,8 @@ def coast(rng, days=730):
 
 
 class WalkingForward(unittest.TestCase):
+    slow = True
+
     def test_bands_hold_and_beat_the_last_seven_days_in_steady_weather_and_on_a_coast(self):
         for name, make, losses in (("steady", lambda rng: weather(rng, 730), (0.93, 0.85, 0.78, 0.74, 0.68)),
                                    ("coast", coast, (1.00, 0.92, 0.90, 0.86, 0.84))):
