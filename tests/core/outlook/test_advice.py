@@ -201,6 +201,11 @@ class Said(unittest.TestCase):
         self.assertEqual(end(0.6, made.as_of + timedelta(hours=8)),
                          "From then on it will probably stay above 20 % until Saturday.")
 
+    def test_may_probably_and_almost_certainly(self):
+        self.assertEqual([advising.may_drop(of, "20 %") for of in (0.49, 0.5, 0.95, 0.96)], [
+            "You may drop below 20 % (5 in 10)", "You will probably drop below 20 % (5 in 10)",
+            "You will probably drop below 20 % (9 in 10)", "You will almost certainly drop below 20 %"])
+
     def test_a_risk_a_little_over_what_is_borne_says_so(self):
         made = advice_of()
         for after, words in ((0.1, "from 6 in 10 to 1 in 10"), (0.12, "from 6 in 10 to just over 1 in 10"),
