@@ -66,6 +66,13 @@ class OnToday(PlanCase):
         self.assertRegex(self.today(), r"Pump, 45 min\.")
         self.assertEqual(dayplan.marks(self.db, 1, self.day).moved, {})
 
+    def test_the_entry_stands_once_with_a_plan_and_without(self):
+        self.read()
+        for hours, planned in ((0, True), (30, False)):
+            with mock.patch.dict("os.environ", environment(self.at + timedelta(hours=hours))):
+                page = self.today()
+            self.assertEqual((page.count('id="entry"'), 'id="plan-title"' in page), (1, planned))
+
     def test_every_third_hour_stands_under_the_picture(self):
         self.read()
         page = self.today()
