@@ -1,7 +1,8 @@
 import unittest
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 
 from tests.support import NOW, DatabaseCase, serving, sun_of
+from voltaun.core.instants import day_start
 from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.outlook import outlook
@@ -24,13 +25,19 @@ class HoneyHouse(unittest.TestCase):
         self.assertEqual(self.log(), self.log())
         self.assertNotEqual(self.log(), self.log(seed=8))
 
+    def test_it_opens_on_a_level_of_today_at_any_hour_of_the_day(self):
+        for hour, looks in ((7.1, []), (7.2, [7]), (10.2, [7, 10]), (12.9, [7, 10]), (18.4, [7, 16])):
+            seen = [each.at.astimezone(honey_house.RIG.zone) for each in self.log(
+                day_start(date(2026, 11, 25), honey_house.RIG.zone) + timedelta(hours=hour))]
+            self.assertEqual([at.hour for at in seen if at.date() == date(2026, 11, 25)], looks)
+
     def test_it_has_the_habits_of_the_scenario_at_any_clock(self):
         for now in CLOCKS:
             with self.subTest(now):
                 log = self.log(now)
                 self.assertLessEqual(log[-1].at, now)
                 self.assertLess(now - log[-1].at, timedelta(hours=13))  # this morning, or last evening
-                if log[-1].at.astimezone(honey_house.RIG.zone).hour == 7:
+                while log[-1].at.astimezone(honey_house.RIG.zone).hour in (7, 10, 13, 16):
                     glance = log.pop()
                     self.assertEqual(glance, Reading(glance.at, soc=glance.soc))
                 local = [reading.at.astimezone(honey_house.RIG.zone) for reading in log]

@@ -64,6 +64,7 @@ _NO_SOLAR = range(50, 57)
 _MISSED = (21, 62)
 _BREAKFAST = 15
 _THIS_MORNING = -1
+_LOOKS = (7, 10, 13, 16)
 _DRIVES = {4: 1.5, 12: 2.0, 19: 1.25, 26: 1.5, 43: 2.0, 58: 1.0, 69: 1.5}
 _LATELY = {4: "clear", 3: "mixed", 2: "overcast", 1: "overcast", 0: "overcast", _THIS_MORNING: "overcast"}
 _SET_ON = (36, 34)
@@ -80,7 +81,8 @@ _HOURLY = np.array([.6, .6, .6, .6, .6, .7, .9, 1, 1.3, 1.5, 1.5, 1.4, 1.3, 1.3,
 
 
 def log(now: datetime, sun: RigSun, seed: int = SEED) -> list[Reading]:
-    """The log of the last 75 days: one reading an evening, up to now, and one of this morning's level.
+    """The log of the last 75 days: one reading an evening, up to now, and of today the level of this morning, and the
+    latest one that was looked at since, so that it opens on a level that is a few hours old at the most.
 
     now  an instant with a zone; sun  the clear-sky harvest of `RIG`
     """
@@ -100,10 +102,10 @@ def log(now: datetime, sun: RigSun, seed: int = SEED) -> list[Reading]:
         bank.run_to(at, back)
         if back not in _MISSED:
             readings.append(bank.read(at, back))
-    morning = _clock(last + timedelta(days=1), 7, 10)
-    if morning <= now:
-        bank.run_to(morning, _THIS_MORNING)
-        readings.append(bank.glance(morning))
+    looks = [at for hour in _LOOKS if (at := _clock(last + timedelta(days=1), hour, 10)) <= now]
+    for at in dict.fromkeys((*looks[:1], *looks[-1:])):
+        bank.run_to(at, _THIS_MORNING)
+        readings.append(bank.glance(at))
     return readings
 
 

@@ -14,7 +14,7 @@ from voltaun.core.outlook.ask import Ask, known
 from voltaun.core.outlook.outlook import outlook
 from voltaun.core.outlook.plans import GeneratorRule, Plan, use_changes
 from voltaun.core.outlook.prepare import prepare
-from voltaun.core.outlook.present import middle_of, present
+from voltaun.core.outlook.present import Middle, middle_of, present
 from voltaun.core.rig.loads import hourly_shape
 from voltaun.core.rig.parts import Generator, Load
 from voltaun.words import advising
@@ -56,6 +56,20 @@ class Present(unittest.TestCase):
         run = (Plan("generator", day, day, 5.0),)
         charged = outlook(asked(SET, plans=run, rule=GeneratorRule(0.5, 0.9))).present
         self.assertEqual(charged.days["everyday_floor"].p50, plain)
+
+    def test_what_was_read_just_now_is_the_level_however_wide(self):
+        made = outlook(asked()).present
+        for hours, wide, as_read, vague in ((0.0, 0.4, 0.4, False), (3.0, 0.4, 0.1, False), (3.1, 0.16, 0.06, True),
+                                            (3.1, 0.14, 0.06, False), (3.1, 0.29, 0.2, False), (3.1, 0.31, 0.2, True),
+                                            (12.0, 0.1, 0.2, True)):
+            now = replace(made, soc=Middle(0.4, 0.5, 0.4 + wide), as_read=as_read,
+                          read_at=made.as_of - timedelta(hours=hours))
+            self.assertEqual(now.vague, vague, (hours, wide, as_read))
+        # Volts tell the level to ten points either way: nobody is asked to read it at once again.
+        volts = replace(PLAIN, soc_from="volts")
+        for hours in (0.0, 1.0, 5.0):
+            said = advising.headline(outlook(asked(volts, hours=hours)), volts)
+            self.assertTrue(said.startswith("About "), said)
 
     def test_age_has_its_own_words(self):
         said = [advising.headline(outlook(asked(hours=hours)), PLAIN) for hours in (2.9, 12.0, 73.0)]

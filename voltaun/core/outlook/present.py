@@ -24,6 +24,10 @@ OLD_HOURS = 12.0
 VAGUE = 0.15
 """A level whose range is wider than this, a fraction, is no figure to decide on."""
 
+GROWN = 1.5
+"""A range that has not grown to so many times what it was when the level was read would not be narrower if it were
+read anew."""
+
 SILENT_DAYS = 3.0
 """After so many days without a reading nothing but that is claimed of now."""
 
@@ -52,6 +56,7 @@ class Present:
     above_wh: dict[str, Middle]
     days: dict[str, Middle]
     below: float  # the chance that the level is below the everyday floor now
+    as_read: float = 0.0  # how wide its range was when it was read, a fraction: volts tell it to ten points either way
 
     @property
     def age_hours(self) -> float:
@@ -65,8 +70,12 @@ class Present:
 
     @property
     def vague(self) -> bool:
-        """Whether the level wants reading before anything is decided on it."""
-        return self.soc.p90 - self.soc.p10 > VAGUE or (self.age_hours >= OLD_HOURS and self.drain.wh > 0)
+        """Whether the level wants reading before anything is decided on it: not one that was read just now, nor one
+        whose range was about as wide when it was read, as another reading would narrow nothing."""
+        if self.fresh:
+            return False
+        wide = self.soc.p90 - self.soc.p10 > max(VAGUE, GROWN * self.as_read)
+        return wide or (self.age_hours >= OLD_HOURS and self.drain.wh > 0)
 
     @property
     def silent(self) -> bool:
@@ -88,8 +97,10 @@ def present_of(ready: Prepared, now_soc: np.ndarray) -> Present:
         wh = (now_soc - getattr(bank, name)) * ready.energy
         above[name] = middle_of(np.maximum(wh, 0.0))
         days[name] = middle_of(dark_days(wh, gone, hours))
+    as_read = middle_of(ready.start)
     return Present(ready.ask.as_of, stands.read_at, stands.read_soc, middle_of(now_soc), stands.energy.mean,
-                   stands.temp_c, stands.drain, above, days, float((now_soc < bank.everyday_floor - 1e-5).mean()))
+                   stands.temp_c, stands.drain, above, days, float((now_soc < bank.everyday_floor - 1e-5).mean()),
+                   as_read.p90 - as_read.p10)
 
 
 def present(ask: Ask) -> Present:
