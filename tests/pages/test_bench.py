@@ -335,6 +335,10 @@ class Parts(BenchCase):
         new = self.client.get("/1/rig?part=loads-new").text
         self.assertNotIn("from the bench", new)  # a load that is new has no figures of the others
         self.shows("2 h in 9-16", new)
+        self.assertRegex(new, r'name="pattern" placeholder="always"')
+        for name, typed, runs in (("Fence", "", "always"), ("Wash", "1 h in 9-17", ("window", 9, 17, 1))):
+            self.keep_part("loads-new", name=name, daily_wh="120", pattern=typed)
+            self.assertEqual(next(each for each in self.kept().rig.loads if each.name == name).pattern, runs)
         page = self.client.get("/1/rig?part=vehicles-0").text
         self.shows("no low-voltage cut-off", page[page.index('id="part"'):page.index("Leave it as it was")])
         self.assertEqual(page.count("<input") < 30, True)  # no wall of fields

@@ -251,7 +251,8 @@ def _nothing_helps(outlook: Outlook, rig: Rig) -> list[str]:
 def _well(outlook: Outlook, rig: Rig, worst: Again | None, today: date) -> list[str]:
     floor, last = show_percent(rig.bank.everyday_floor), outlook.days[-1].day if outlook.days else today
     if outlook.lack.first is not None:
-        when = moment(outlook.lack.first, today, rig.zone).removesuffix(" before dawn")
+        when = moment(outlook.lack.first, today, rig.zone)
+        when = "dawn" if when == "today before dawn" else when.removesuffix(" before dawn")
         return [f"Nothing needs doing before {when}."]
     if worst is not None and worst.below is not None and outlook.present.below < 0.5:
         return [f"By the odds nothing needs doing until {day_name(last, today)}.",

@@ -226,7 +226,7 @@ class Said(unittest.TestCase):
 
     def test_nothing_needs_doing_before_a_day_and_not_before_before_dawn(self):
         made = advice_of(level=0.9)
-        for hours, words in ((8 * 24 + 4, "Thu 3 Dec"), (8 * 24 + 19, "Thu 3 Dec evening")):
+        for hours, words in ((4, "dawn"), (8 * 24 + 4, "Thu 3 Dec"), (8 * 24 + 19, "Thu 3 Dec evening")):
             lack = replace(made.lack, first=MIDNIGHT + timedelta(hours=hours))
             quiet = replace(made, advice=replace(made.advice, asks=False, ways=()), lack=lack)
             self.assertEqual(advising.advice(quiet, SET, None)[0], f"Nothing needs doing before {words}.")

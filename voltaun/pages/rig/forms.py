@@ -280,7 +280,7 @@ class LoadForm(Form):
     running_w = FigureField("While on, W", "loads.running_w", "power")
     surge_w = FigureField("At start, W", "loads.surge_w", "power")
     priority = SelectField("Priority", choices=[(word, word) for word in PRIORITIES], default="wanted")
-    pattern = PatternField("Runs")
+    pattern = PatternField("Runs", render_kw={"placeholder": "always"})
     evidence = SelectField("Known by", choices=[(word, word) for word in EVIDENCE], default="guess")
     months = MonthsField("Months")
     every_days = FigureField("Every so many days", "loads.every_days", "number")
