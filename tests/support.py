@@ -94,9 +94,10 @@ class DatabaseCase(unittest.TestCase):
                             (*plane, table(plane).tobytes(), clearsky.made_by()))
 
 
-def voltaun(*arguments, check=None, now=NOW) -> subprocess.CompletedProcess:
+def voltaun(*arguments, check=None, now=NOW, input=None) -> subprocess.CompletedProcess:
     """Run the command in this process: its exit code, and what it printed."""
-    ran = CliRunner().invoke(main, [*map(str, arguments)], prog_name="voltaun", env={"VOLTAUN_NOW": now.isoformat()})
+    ran = CliRunner().invoke(main, [*map(str, arguments)], input, prog_name="voltaun",
+                             env={"VOLTAUN_NOW": now.isoformat()})
     if ran.exception is not None and not isinstance(ran.exception, SystemExit):
         raise ran.exception
     if check is not None and ran.exit_code != check:

@@ -1,28 +1,26 @@
-"""The authority of the house, and the front that takes encryption off, on a real server."""
+"""The authority of the house, and a server that is opened to it, encrypted."""
 
-import http.client
 import os
+import random
 import socket
 import ssl
 import subprocess
-import sys
 import tempfile
-import threading
+import time
 import unittest
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from unittest import mock
 
 from cryptography import x509
+from cryptography.hazmat.primitives import hashes, serialization
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.x509.oid import ExtendedKeyUsageOID
 
-from tests.support import NOW, ROOT, csrf, environment, free_port
-from voltaun.database import connection, house
-from voltaun.house import front as front_module
-from voltaun.house import passphrases
-from voltaun.house.authority import CannotVouch, context, vouched
-from voltaun.house.front import Front, Peers
+from tests.strangers import OURS, Opened, Trickle, longest_page, take_over
+from tests.support import NOW, csrf
+from voltaun.house.authority import CannotVouch, broken, context, vouched
 
-NAMES, OURS = frozenset({"cabin.lan"}), "lantern plum river stove"
+NAMES = frozenset({"cabin.lan"})
 
 
 class Authority(unittest.TestCase):
@@ -70,11 +68,59 @@ class Authority(unittest.TestCase):
         for names, addresses in (({"bank.example"}, ()), ({"cabin.lan.example"}, ()), ((), ("203.0.113.9",))):
             with self.assertRaisesRegex(CannotVouch, "may not vouch for"):
                 self.made(names, addresses)
-        self.made({"shed.lan", "hut.local", "barn.cabin.lan"}, ("172.16.3.4",))
+        self.assertTrue(self.made({"shed.lan", "hut.local", "barn.cabin.lan"}, ("172.16.3.4",)).servers_alone)
         constraints = x509.load_pem_x509_certificate((self.folder / "authority.crt").read_bytes()).extensions
         found = constraints.get_extension_for_class(x509.NameConstraints)
         self.assertTrue(found.critical)
         self.assertTrue(constraints.get_extension_for_class(x509.BasicConstraints).critical)
+        # No letter and no program: a kind of name that is permitted at no place that there is, and one use alone.
+        permitted = found.value.permitted_subtrees
+        for kind in (x509.RFC822Name, x509.UniformResourceIdentifier):
+            self.assertEqual([of.value for of in permitted if isinstance(of, kind)], ["nobody.invalid"])
+        self.assertEqual(list(constraints.get_extension_for_class(x509.ExtendedKeyUsage).value),
+                         [ExtendedKeyUsageOID.SERVER_AUTH])
+
+    def test_it_is_believed_of_a_house_and_of_nothing_else_by_who_believes_it(self):
+        self.made()
+        authority = x509.load_pem_x509_certificate((self.folder / "authority.crt").read_bytes())
+        signing = serialization.load_pem_private_key((self.folder / "authority.key").read_bytes(), None)
+        folder = self.folder.parent
+        for name, use, believed in (
+                (x509.DNSName("cabin.lan"), ExtendedKeyUsageOID.SERVER_AUTH, True),
+                (x509.DNSName("bank.example"), ExtendedKeyUsageOID.SERVER_AUTH, False),
+                (x509.RFC822Name("you@bank.example"), ExtendedKeyUsageOID.EMAIL_PROTECTION, False),
+                (x509.DNSName("cabin.lan"), ExtendedKeyUsageOID.CODE_SIGNING, False)):
+            key = ec.generate_private_key(ec.SECP256R1())
+            made = (x509.CertificateBuilder().subject_name(x509.Name([])).issuer_name(authority.subject)
+                    .public_key(key.public_key()).serial_number(7).not_valid_before(NOW).not_valid_after(
+                        NOW + timedelta(days=100))
+                    .add_extension(x509.SubjectAlternativeName([name]), critical=True)
+                    .add_extension(x509.ExtendedKeyUsage([use]), critical=False).sign(signing, hashes.SHA256()))
+            (folder / "made.crt").write_bytes(made.public_bytes(serialization.Encoding.PEM))
+            purpose = {ExtendedKeyUsageOID.SERVER_AUTH: "sslserver", ExtendedKeyUsageOID.EMAIL_PROTECTION: "smimesign",
+                       ExtendedKeyUsageOID.CODE_SIGNING: "any"}[use]
+            if purpose == "any":  # what signs programs is looked at by the use that its authority may vouch for
+                self.assertNotIn(use, list(authority.extensions.get_extension_for_class(x509.ExtendedKeyUsage).value))
+                continue
+            at = str(int(NOW.timestamp()) + 86_400)
+            ran = subprocess.run(["openssl", "verify", "-purpose", purpose, "-attime", at, "-CAfile",
+                                  self.folder / "authority.crt", folder / "made.crt"], capture_output=True)
+            self.assertEqual(ran.returncode == 0, believed, (name, ran.stderr))
+
+    def test_one_that_was_spoilt_is_told_with_what_mends_it(self):
+        self.made()
+        other = self.folder.with_name("other")
+        vouched(other, NAMES, [], NOW)
+        for name, data in (("authority.crt", b""), ("authority.key", b"x"),
+                           ("authority.crt", (other / "authority.crt").read_bytes())):
+            before = (self.folder / name).read_bytes()
+            (self.folder / name).write_bytes(data)
+            self.assertIsNotNone(broken(self.folder), name)
+            with self.assertRaisesRegex(CannotVouch, "put the folder aside"):
+                self.made()
+            (self.folder / name).write_bytes(before)
+        self.assertIsNone(broken(self.folder))
+        self.assertIsNone(broken(self.folder.with_name("none")))
 
     def test_an_address_of_its_own_beyond_houses_is_taken_when_it_is_made(self):
         self.made((), ("203.0.113.9",))
@@ -96,31 +142,33 @@ class Encrypted(unittest.TestCase):
     def setUpClass(cls):
         folder = tempfile.TemporaryDirectory()
         cls.addClassCleanup(folder.cleanup)
-        cls.db, cls.port = Path(folder.name) / "a.db", free_port()
-        connection.prepare(cls.db)
-        with house.opened(cls.db, create=True) as file:
-            house.set_passphrase(file, house.OWNER, passphrases.hashed(OURS))
-        cls.process = subprocess.Popen(
-            [sys.executable, "-m", "voltaun", "serve", "--db", cls.db, "--port", str(cls.port), "--house", "--tls",
-             "--no-browser"], cwd=ROOT, env=environment(), text=True, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
-        cls.addClassCleanup(cls.process.communicate)
-        cls.addClassCleanup(cls.process.kill)
-        cls.said = cls.process.stdout.readline()
-        while "the mark of the certificate" not in cls.said:
-            cls.said += cls.process.stdout.readline()
-        cls.trusting = ssl.create_default_context(cafile=f"{cls.db}.tls/authority.crt")
+        cls.server = Opened(Path(folder.name) / "a.db", tls=True)
+        cls.addClassCleanup(cls.server.close)
+        cls.db, cls.port, cls.said, cls.ask = cls.server.db, cls.server.port, cls.server.said, cls.server.ask
 
-    def ask(self, method, path, encrypted=True, host="127.0.0.2", body=None, headers=(), called=None):
-        """The answer and its text, asked by an address of this machine."""
-        taken = socket.create_connection((host, self.port), timeout=30)
-        if encrypted:
-            taken = self.trusting.wrap_socket(taken, server_hostname="localhost")
-        asked = http.client.HTTPConnection(host, self.port)
-        asked.sock = taken
-        self.addCleanup(asked.close)
-        asked.request(method, path, body, dict(headers) | {"Host": f"{called or host}:{self.port}"})
-        answer = asked.getresponse()
-        return answer, answer.read().decode("utf-8", "replace")
+    def test_what_is_left_of_a_connection_that_has_gone_makes_nobody_the_owner(self):
+        before, rng = self.server.passphrase(), random.Random(5)
+        for n in range(40):
+            take_over(self.server, rng, encrypted=n % 4 > 0)
+        for encrypted in (True, False):  # nor one that stays, by the name of this machine
+            taken = self.server.connect("127.0.1.7", encrypted)
+            taken.sendall(f"GET /house HTTP/1.0\r\nHost: 127.0.0.1:{self.port}\r\n\r\n".encode())
+            self.assertIn(b" 302 ", taken.recv(100))
+            taken.close()
+        self.assertEqual(self.ask("GET", "/start", encrypted=False, host="127.0.0.1")[0].status, 200)
+        self.assertEqual(self.server.passphrase(), before)
+
+    def test_four_hundred_that_trickle_keep_nobody_out(self):
+        for neighbours in (1, 20):
+            trickle = Trickle(self.server, 400, neighbours, encrypted=neighbours == 1)
+            trickle.start()
+            try:
+                while trickle.opened < 400:
+                    time.sleep(0.01)
+                for asked in ({"host": "127.0.0.1", "encrypted": False}, {"neighbour": "127.0.2.9"}):
+                    self.assertLess(longest_page(self.server, 0.5, **asked), 10.0)
+            finally:
+                trickle.stop()
 
     def test_a_neighbour_comes_in_encrypted_and_gets_nothing_in_the_clear(self):
         at_door, page = self.ask("GET", "/enter")
@@ -159,15 +207,6 @@ class Encrypted(unittest.TestCase):
         self.assertEqual(self.ask("GET", "/start", headers=told)[0].status, 302)
         self.assertEqual(self.ask("GET", "/start", host="127.0.0.1", called="127.0.0.2")[0].status, 302)
 
-    def test_large_things_come_through_whole_both_ways(self):
-        _, page = self.ask("GET", "/start", host="127.0.0.1")
-        body = b"x" * 3_000_000
-        answer, _ = self.ask("POST", "/start/archive", host="127.0.0.1", body=body)
-        self.assertEqual(answer.status, 400)  # without a mark; it was read to its end
-        plain, encrypted = (self.ask("GET", "/static/app.css", encrypted=way)[1] for way in (False, True))
-        self.assertEqual(plain, encrypted)
-        self.assertEqual(plain, (ROOT / "voltaun" / "static" / "app.css").read_text(encoding="utf-8"))
-
     def test_nonsense_and_silence_keep_nobody_out(self):
         held = [socket.create_connection(("127.0.0.2", self.port), timeout=10) for _ in range(200)]
         for n, each in enumerate(held):
@@ -182,65 +221,6 @@ class Encrypted(unittest.TestCase):
         old.maximum_version = ssl.TLSVersion.TLSv1_1
         with self.assertRaises((ssl.SSLError, OSError)):
             old.wrap_socket(socket.create_connection(("127.0.0.2", self.port)))
-
-
-class FrontAlone(unittest.TestCase):
-    def test_who_it_is_from_is_told_by_the_port_and_by_nothing_else(self):
-        seen = []
-        of = Peers(lambda environ, start: seen.append((environ["REMOTE_ADDR"], environ["wsgi.url_scheme"])) or [])
-        of.known[4000] = "192.168.7.9", True
-        for address, port in (("127.0.0.1", "4000"), ("127.0.0.1", "4001"), ("10.0.0.1", "4000"), ("127.0.0.1", "")):
-            of({"REMOTE_ADDR": address, "REMOTE_PORT": port, "wsgi.url_scheme": "http"}, None)
-        self.assertEqual(seen, [("192.168.7.9", "https"), ("127.0.0.1", "http"), ("10.0.0.1", "http"),
-                                ("127.0.0.1", "http")])
-
-    def test_the_certificate_goes_on_while_it_runs_and_what_is_wrong_with_it_ends_nothing(self):
-        with (tempfile.TemporaryDirectory() as folder, socket.create_server(("127.0.0.1", 0)) as behind,
-              mock.patch.object(front_module, "RENEWED_EVERY_S", 0.05), self.assertLogs("voltaun", "WARNING")):
-            made, asked = vouched(Path(folder) / "tls", frozenset(), [], NOW), []
-            used = context(made.certificate, made.key)
-            before = x509.load_pem_x509_certificate(made.certificate.read_bytes()).serial_number
-
-            def renew():
-                asked.append(1)
-                if len(asked) == 1:
-                    raise OSError("no room")
-                again = vouched(Path(folder) / "tls", frozenset(), ["192.168.7.5"], NOW)
-                used.load_cert_chain(again.certificate, again.key)
-                renewed.set()
-            renewed = threading.Event()
-            listening = socket.create_server(("127.0.0.1", 0))
-            front = Front(listening, behind.getsockname()[1], used, {}, renew)
-            front.start()
-            self.addCleanup(front.stop)
-            self.assertTrue(renewed.wait(20))
-            trusting = ssl.create_default_context(cafile=str(made.authority))
-            with trusting.wrap_socket(socket.create_connection(listening.getsockname()),
-                                      server_hostname="localhost") as talking:
-                shown = x509.load_der_x509_certificate(talking.getpeercert(binary_form=True))
-            self.assertNotEqual(shown.serial_number, before)
-            front.stop()
-
-    def test_it_stops_with_connections_open_and_forgets_them(self):
-        with tempfile.TemporaryDirectory() as folder, socket.create_server(("127.0.0.1", 0)) as behind:
-            made = vouched(Path(folder) / "tls", frozenset(), [], NOW)
-            listening, known = socket.create_server(("127.0.0.1", 0)), {}
-            front = Front(listening, behind.getsockname()[1], context(made.certificate, made.key), known)
-            address = listening.getsockname()
-            front.start()
-            held = socket.create_connection(address)
-            held.sendall(b"GET")
-            passed, came_from = behind.accept()
-            self.assertEqual(passed.recv(10), b"GET")
-            self.assertEqual(known, {came_from[1]: ("127.0.0.1", False)})
-            front.stop()
-            self.assertFalse(front.is_alive())
-            self.assertEqual(known, {})
-            self.assertEqual((held.recv(10), passed.recv(10)), (b"", b""))
-            for each in (held, passed):
-                each.close()
-            with self.assertRaises(OSError):
-                socket.create_connection(address, timeout=2).close()
 
 
 if __name__ == "__main__":

@@ -4,7 +4,7 @@ import unittest
 from unittest import mock
 
 from voltaun.house import addresses, passphrases
-from voltaun.house.codes import LASTS_S, Codes, shown
+from voltaun.house.codes import LASTS_S, Codes, Open, shown
 from voltaun.house.guesses import ADDRESSES, Guesses
 
 
@@ -72,6 +72,17 @@ class Guessing(unittest.TestCase):
                     of.right("10.0.0.7")
         self.assertLess(looked_at, 100)
 
+    def test_wrong_ones_are_forgotten_one_by_one_as_it_rests(self):
+        of = Guesses()
+        for n in range(7):
+            of.begin("10.0.0.7", 1000.0 * n)  # a slip each quarter of an hour never waits
+            self.assertEqual(of.begin("10.0.0.8", 0.0) > 0, n > 4)
+        self.assertEqual(of.begin("10.0.0.7", 7000.0), 0.0)
+        self.assertEqual(of.begin("10.0.0.8", 100.0), 0.0)  # the sixth: 4 s more
+        self.assertEqual(of.begin("10.0.0.8", 100.0), 4.0)
+        # After six wrong ones four quarters of an hour leave two: three more are free, and the fourth waits 2 s.
+        self.assertEqual([of.begin("10.0.0.8", 3700.0) for _ in range(4)], [0.0, 0.0, 0.0, 2.0])
+
     def test_right_ones_cost_nothing_and_many_addresses_no_memory(self):
         of = Guesses()
         for n in range(500):
@@ -87,8 +98,8 @@ class OneTimeCodes(unittest.TestCase):
     def test_each_is_good_once_for_ten_minutes_and_for_whom_it_was_made(self):
         codes = Codes()
         owner, guest = codes.make("owner", 0.0), codes.make("look only", 1.0)
-        self.assertEqual(codes.newest(1.0), (guest, "look only", LASTS_S))
-        self.assertEqual(codes.take(f" {shown(owner).lower()} ", 599.9), "owner")
+        self.assertEqual(codes.newest(1.0), (guest, Open("look only", 1.0 + LASTS_S, None)))
+        self.assertEqual(codes.take(f" {shown(owner).lower()} ", 599.9).who, "owner")
         self.assertIsNone(codes.take(owner, 599.9))
         self.assertIsNone(codes.take(guest, 601.0))
         self.assertIsNone(codes.newest(601.0))
@@ -96,6 +107,9 @@ class OneTimeCodes(unittest.TestCase):
         codes.clear()
         self.assertIsNone(codes.take(again, 700.0))
         self.assertIsNone(codes.take("", 700.0))
+        by = {maker: codes.make("owner", 700.0, maker) for maker in (1, 2, None)}
+        codes.clear({1})
+        self.assertEqual([codes.take(by[maker], 700.0) is None for maker in (1, 2, None)], [True, False, False])
         made = [codes.make("owner", 800.0) for _ in range(25)]
         self.assertEqual([codes.take(each, 800.0) is None for each in made], [True] * 5 + [False] * 20)
 

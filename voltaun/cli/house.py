@@ -14,19 +14,33 @@ from voltaun.cli.common import Refused, db_option, db_path, made_if_missing
 @click.command(short_help="Set the passphrase that phones in the house come in by")
 @click.option("--look-only", is_flag=True, help="The second one, for guests who see Today and change nothing.")
 @click.option("--remove", is_flag=True, help="With --look-only: let no guests in any more.")
+@click.option("--tokens-stay", is_flag=True, help="Tokens of small devices and calendars go on; without it they end.")
 @db_option
-def passphrase(look_only: bool, remove: bool, db: Path | None) -> None:
+def passphrase(look_only: bool, remove: bool, tokens_stay: bool, db: Path | None) -> None:
     """Set the passphrase that phones in the house come in by. Every device is let out and comes in by the new one. It
-    is asked for, or read from standard input where that is no terminal."""
+    is asked for, or read from standard input where that is no terminal. The one before is not asked for."""
     from voltaun.database.house import LOOK_ONLY, OWNER
     who = LOOK_ONLY if look_only else OWNER
     if remove and not look_only:
         raise Refused("--remove: found it alone, expected --look-only with it: there is always one of the owner's")
     path, typed = db_path(db), None if remove else _typed()
+    tokens_stay = tokens_stay or (who == OWNER and _may_stay(path))
     made_if_missing(path)  # so that a machine without a screen can be opened to the house before it has a log
-    _keep(path, who, typed)
+    ended = _keep(path, who, typed, tokens_stay)
     click.echo("No guests are let in any more." if remove else
                f"The passphrase is kept{' for guests' if look_only else ''}; devices come in by it from now on.")
+    if ended:
+        click.echo(f"These tokens open nothing any more: {', '.join(ended)}.")
+
+
+def _may_stay(path: Path) -> bool:
+    """Whether the tokens go on opening what they do: asked at a terminal, where there are any."""
+    from voltaun.database import house
+    with house.opened(path) as file:
+        names = [of.name for of in house.tokens(file)] if file is not None else []
+    if not (names and sys.stdin.isatty()):
+        return False
+    return bool(click.confirm(f"Tokens: {', '.join(names)}. May they go on opening what they do?", default=False))
 
 
 def have_passphrase(path: Path) -> None:
@@ -35,6 +49,9 @@ def have_passphrase(path: Path) -> None:
     with house.opened(path) as file:
         if file is not None and house.passphrase(file, house.OWNER):
             return
+    wrong = house.broken(path)
+    if wrong:
+        raise Refused(f"{wrong}; `voltaun passphrase` makes it anew, and phones come in by the new one")
     if not sys.stdin.isatty():
         raise Refused("--house: found no passphrase, expected one first: voltaun passphrase")
     click.echo("Before it is opened to the house it needs a passphrase, for phones to come in by.")
@@ -63,7 +80,8 @@ def _typed() -> str:
             click.echo("Those two differ.")
 
 
-def _keep(path: Path, who: str, typed: str | None) -> None:
+def _keep(path: Path, who: str, typed: str | None, tokens_stay: bool = False) -> list[str]:
+    """Keep it; the names of the tokens that end with the one before."""
     from voltaun.database import house
     from voltaun.house import passphrases
     try:
@@ -72,7 +90,11 @@ def _keep(path: Path, who: str, typed: str | None) -> None:
             other = house.passphrase(file, house.OWNER if who == house.LOOK_ONLY else house.LOOK_ONLY)
             if typed is not None and passphrases.opens(typed, [other])[0]:
                 raise Refused("found the other passphrase, expected two that differ")
-            house.set_passphrase(file, who, None if typed is None else passphrases.hashed(typed))
+            before = {of.id: of.name for of in house.tokens(file)}
+            house.set_passphrase(file, who, None if typed is None else passphrases.hashed(typed),
+                                 before if tokens_stay else ())
+            stay = {of.id for of in house.tokens(file)}
+            return [name for number, name in before.items() if number not in stay]
     except (OSError, sqlite3.Error) as error:
         raise Refused(f"{house.file_of(path)}: {error}; nothing was written") from error
 

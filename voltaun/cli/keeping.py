@@ -68,9 +68,11 @@ def _before(done: Restored) -> str:
 @db_option
 @json_flag
 def check(db: Path | None, as_json: bool) -> None:
-    """Tell whether the database is whole: the file, its links, and that the books of every rig add up."""
+    """Tell whether the database is whole: the file, its links, that the books of every rig add up, and the small files
+    beside it."""
     from contextlib import closing
 
+    from voltaun.cli.opening import broken_beside
     from voltaun.database import backup as copies
     from voltaun.database import check as checks
     from voltaun.database.connection import DatabaseFault, NoDatabase, NotOurs, connect_reading, kind_of, prepare
@@ -86,8 +88,11 @@ def check(db: Path | None, as_json: bool) -> None:
             raise Refused(f"{path}: {fault}") from fault
         faults = [str(fault)]
     good = copies.newest_whole(path) if faults else None
-    say({"whole": not faults, "faults": faults, "restore_from": good and str(good)},
-        "\n".join(faults) or "All is whole.", as_json)
+    beside = broken_beside(path)
+    say({"whole": not (faults or beside), "faults": [*faults, *beside], "restore_from": good and str(good)},
+        "\n".join([*faults, *beside]) or "All is whole.", as_json)
+    if beside and not faults:
+        raise Damaged(f"{counted(len(beside), 'fault')} found beside the log, which is whole")
     if faults:
         advice = (f"the newest copy that is whole: voltaun restore {good}" + (f" --db {db}" if db else "") if good else
                   "there is no dated copy beside it that is whole; if you have one elsewhere: voltaun restore FILE")

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import socket
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
-from voltaun.cli.common import Refused, now
+from voltaun.cli.common import Refused, now, warn
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -17,16 +16,10 @@ if TYPE_CHECKING:
 
     from flask import Flask
 
-    from voltaun.house.front import Front
     from voltaun.pages.door import House
 
 THREADS = 16
 """So many requests at once: some that wait for the file to be free to write leave room for those that read."""
-
-PATIENT = {"connection_limit": 400, "channel_timeout": 20, "cleanup_interval": 5, "asyncore_use_poll": True,
-           "max_request_header_size": 8192, "clear_untrusted_proxy_headers": False}
-"""Connections that send nothing are soon let go of, and are too few to shut anybody out; headers end at 8 kB. Whether
-another server stands between is the application's to see."""
 
 
 @dataclass(frozen=True)
@@ -36,6 +29,22 @@ class Opened:
     house: House
     context: SSLContext | None = None
     renew: Callable[[], object] | None = None
+
+
+def authority_of(database: Path) -> Path:
+    """The folder of the authority that vouches for the server of a database."""
+    return database.with_name(database.name + ".tls")
+
+
+def broken_beside(database: Path) -> list[str]:
+    """What is broken of the small files beside a database, in words, each with what mends it."""
+    from voltaun.database import beside
+    found = beside.faults(database)
+    if authority_of(database).exists():
+        from voltaun.house.authority import broken
+        wrong = broken(authority_of(database))
+        found += [f"{wrong}; put the folder aside; each phone then accepts the new one"] if wrong else []
+    return found
 
 
 def opened(path: Path, port: int, names: tuple[str, ...], tls: bool, certificate: Path | None,
@@ -52,12 +61,15 @@ def opened(path: Path, port: int, names: tuple[str, ...], tls: bool, certificate
     house.encrypted = True
 
     def vouch() -> Vouched:
-        return vouched(path.with_name(path.name + ".tls"), house.names, own_addresses(), now())
+        return vouched(authority_of(path), house.names, own_addresses(), now())
     try:
         if certificate and key:
             its_own = context(certificate, key)
             return Opened(house, its_own, lambda: its_own.load_cert_chain(certificate, key))  # as it is renewed there
         made = vouch()
+        if not made.servers_alone:
+            warn([f"{made.authority.parent}: the authority is of an earlier release and may vouch for letters and "
+                  "programs too; put the folder aside, and each phone accepts a narrower one"])
         house.authority, house.mark = made.authority, made.mark
         ours = context(made.certificate, made.key)
 
@@ -71,31 +83,12 @@ def opened(path: Path, port: int, names: tuple[str, ...], tls: bool, certificate
         raise Refused(f"--tls: {error}") from error
 
 
-def listening(app: Flask, host: str, port: int, of: Opened | None) -> tuple[Any, Front | None]:
-    """The server, listening; and what stands before it where it is encrypted. Raises OSError."""
-    import waitress
-    if of is None:
-        return waitress.create_server(app, host=host, port=port, ident=None, threads=THREADS, **PATIENT), None
-    from voltaun.house.front import Front, Peers
-    from voltaun.pages.door import may_send_much
-    if of.context is None:
-        server = waitress.create_server(app, host="0.0.0.0", port=port, ident=None, threads=THREADS, **PATIENT)
-        _careful(server, lambda cookies, address: may_send_much(app, cookies, address[0]))
-        return server, None
-    listener = socket.create_server(("0.0.0.0", port), backlog=128)
-    app.wsgi_app = peers = Peers(app.wsgi_app)  # type: ignore[method-assign] # as its documents have it
-    server = waitress.create_server(app, host="127.0.0.1", port=0, ident=None, threads=THREADS, **PATIENT)
-
-    def from_whom(address: tuple[str, int]) -> str:
-        passed_on = peers.known.get(address[1])
-        return passed_on[0] if passed_on else address[0]
-    _careful(server, lambda cookies, address: may_send_much(app, cookies, from_whom(address)))
-    return server, Front(listener, server.effective_port, of.context, peers.known, of.renew)
-
-
-def _careful(server: Any, may: Callable[[str, tuple[str, int]], bool]) -> None:
-    from voltaun.house.channel import channel
-    server.channel_class = channel(may)
+def listening(app: Flask, host: str, port: int, of: Opened | None) -> Any:
+    """The server, listening. Raises OSError."""
+    from voltaun.house.connections import Terms, server
+    from voltaun.pages.door import came_in
+    terms = Terms(lambda cookies: came_in(app, cookies), of.context if of else None)
+    return server(app, terms, "0.0.0.0" if of else host, port, THREADS)
 
 
 def say_where(house: House) -> None:

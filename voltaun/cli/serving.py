@@ -124,7 +124,7 @@ def _serve(path: Path, host: str, port: int, browser: bool | None, opened: openi
     now()  # a clock that was fixed to nonsense is told before anything is served
     try:
         app = create_app(path, opened.house if opened else None)
-        server, front = opening.listening(app, host, port, opened)
+        server = opening.listening(app, host, port, opened)
     except DatabaseFault as fault:
         raise Refused(str(fault)) from fault
     except OSError as error:
@@ -135,22 +135,19 @@ def _serve(path: Path, host: str, port: int, browser: bool | None, opened: openi
         warn([f"{path}: nothing can be written ({hindered}); all of it can be read"])
     else:
         _sweep(path)
-    watch = Watch(path, copies=app.extensions["voltaun-copies"])
+    warn(opening.broken_beside(path))
+    watch = Watch(path, copies=app.extensions["voltaun-copies"], renew=opened.renew if opened else None)
     watch.start()
     signal.signal(signal.SIGTERM, _stop)  # as a service is stopped: in order, like Ctrl-C
     try:
         click.echo(f"Voltaun is at {_address(host, port)}  (Ctrl-C stops it)")
         if opened:
             opening.say_where(opened.house)
-        if front:
-            front.start()
         _open(_address(host, port), browser)  # it listens already: what the browser asks waits for the next line
         server.run()  # to its end at either of the two: requests that are under way are answered
     except KeyboardInterrupt:
         pass
     finally:
-        if front:
-            front.stop()
         watch.stop()
         watch.join(LAST_ROUND_S)
         click.echo("Stopped.")

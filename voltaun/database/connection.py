@@ -140,11 +140,12 @@ def prepare(path: Path, create: bool = True) -> None:
 
 
 def _for_its_owner_alone(path: Path) -> None:
-    """Give a file, its key and its copies, which an earlier release may have made, the rights of new ones."""
+    """Give a file, what stands beside it and its copies, which an earlier release or another program may have made, the
+    rights of new ones."""
     folder = path.parent / COPIES
     ours = [of for of in folder.glob(f"{glob_escape(path.stem)}*.db") if of.is_file()] if folder.is_dir() else []
-    for of, rights in ((path, 0o600), (path.with_name(path.name + ".key"), 0o600), *((of, 0o600) for of in ours),
-                       *([(folder, 0o700)] if ours else [])):
+    beside = [path.with_name(path.name + ending) for ending in ("", "-wal", "-shm", ".key", ".house")]
+    for of, rights in (*((of, 0o600) for of in (*beside, *ours)), *([(folder, 0o700)] if ours else [])):
         with suppress(OSError):
             if of.stat().st_mode & 0o077:
                 os.chmod(of, rights)

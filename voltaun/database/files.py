@@ -41,11 +41,13 @@ def write_file(to: Path, texts: Iterable[str]) -> None:
         part.unlink(missing_ok=True)
 
 
-def write_bytes(to: Path, data: bytes) -> None:
-    """Write a small binary file whole, or leave what stands there. Raises OSError."""
+def write_bytes(to: Path, data: bytes, rights: int = 0o666) -> None:
+    """Write a small file whole, or leave what stands there. Raises OSError."""
     part = to.with_name(f"{to.name}.{os.getpid()}.part")
     try:
-        part.write_bytes(data)
+        part.unlink(missing_ok=True)
+        with os.fdopen(os.open(part, os.O_CREAT | os.O_EXCL | os.O_WRONLY, rights), "wb") as opened:
+            opened.write(data)
         in_place(part, to)
     finally:
         part.unlink(missing_ok=True)

@@ -1,16 +1,19 @@
 """Who may come in over the house's network, in a small file beside the database.
 
 It is apart from it on purpose: no copy or archive carries it, so that putting an old copy back lets nobody in again who
-was let out; and noting when a device was last seen waits for no import.
+was let out; and noting when a device was last seen waits for no import. It comes to be whole or not at all; where it
+was broken all the same nobody comes in by it, and the log goes on without a house.
 """
 
 import os
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from contextlib import closing, contextmanager, suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+
+from voltaun.database.files import in_place
 
 LASTS = timedelta(days=30)
 """A device that was not seen for so long has to say the passphrase again."""
@@ -26,33 +29,47 @@ MOST_DEVICES, MOST_WRONG = 100, 500
 OWNER, LOOK_ONLY = "owner", "look only"
 
 _MADE = """
-CREATE TABLE IF NOT EXISTS passphrase (
+CREATE TABLE passphrase (
     who    TEXT PRIMARY KEY CHECK (who IN ('owner', 'look only')),
     hashed TEXT NOT NULL
 ) STRICT;
-CREATE TABLE IF NOT EXISTS device (
+CREATE TABLE device (
     id    INTEGER PRIMARY KEY AUTOINCREMENT,
     mark  TEXT NOT NULL UNIQUE,
     who   TEXT NOT NULL CHECK (who IN ('owner', 'look only')),
     name  TEXT NOT NULL CHECK (length(name) <= 80),
     since INTEGER NOT NULL,
-    seen  INTEGER NOT NULL
+    seen  INTEGER NOT NULL,
+    by    INTEGER
 ) STRICT;
-CREATE TABLE IF NOT EXISTS wrong (
+CREATE TABLE wrong (
     id      INTEGER PRIMARY KEY AUTOINCREMENT,
     at      INTEGER NOT NULL,
     address TEXT NOT NULL CHECK (length(address) <= 64)
 ) STRICT;
-CREATE TABLE IF NOT EXISTS token (
+CREATE TABLE token (
     id     INTEGER PRIMARY KEY AUTOINCREMENT,
     mark   TEXT NOT NULL UNIQUE,
     may    TEXT NOT NULL CHECK (may IN ('look', 'calendar', 'samples', 'readings')),
     rig_id INTEGER NOT NULL,
     name   TEXT NOT NULL CHECK (length(name) <= 80),
-    seen   INTEGER
+    seen   INTEGER,
+    by     INTEGER
 ) STRICT;
-CREATE TABLE IF NOT EXISTS choice (name TEXT PRIMARY KEY, value TEXT NOT NULL) STRICT;
+CREATE TABLE choice (name TEXT PRIMARY KEY, value TEXT NOT NULL) STRICT;
+PRAGMA user_version = 2;
 """
+
+_SINCE_FIRST = """BEGIN IMMEDIATE;
+ALTER TABLE device ADD COLUMN by INTEGER;
+ALTER TABLE token ADD COLUMN by INTEGER;
+PRAGMA user_version = 2;
+COMMIT;
+"""
+"""What the first releases, which gave it no number, made without: the device by whose code another came in, and the one
+that made a token."""
+
+_VERSION, _TABLES = 2, {"passphrase", "device", "wrong", "token", "choice"}
 
 
 @dataclass(frozen=True)
@@ -64,17 +81,27 @@ class Device:
     name: str
     since: datetime
     seen: datetime
+    by: int | None = None
 
 
 @dataclass(frozen=True)
 class Token:
-    """What a small device or a calendar may do by it, with one rig, and when it last did."""
+    """What a small device or a calendar may do by it, with one rig, when it last did, and which device made it."""
 
     id: int
     may: str
     rig_id: int
     name: str
     seen: datetime | None
+    by: int | None = None
+
+
+@dataclass(frozen=True)
+class LetOut:
+    """What went: the devices, and the names of the tokens that they had made."""
+
+    devices: frozenset[int]
+    tokens: tuple[str, ...]
 
 
 def file_of(database: Path) -> Path:
@@ -84,18 +111,76 @@ def file_of(database: Path) -> Path:
 
 @contextmanager
 def opened(database: Path, create: bool = False) -> Iterator[sqlite3.Connection | None]:
-    """A connection to the file, for its owner alone; None where there is none and none is to be made."""
+    """A connection to the file, for its owner alone; None where there is none, or a broken one, and none is to be made.
+    Where one is to be made a broken one is put aside."""
+    path = file_of(database)
+    connection = _connected(path) if path.exists() else None
+    if connection is None and create:
+        _put_aside(path)
+        _make(path)
+        connection = _connected(path)
+    if connection is None:
+        yield None
+        return
+    with closing(connection):
+        yield connection
+
+
+def broken(database: Path) -> str | None:
+    """What is wrong with the file, in words; None where it is whole or there is none."""
     path = file_of(database)
     if not path.exists():
-        if not create:
-            yield None
-            return
-        os.close(os.open(path, os.O_CREAT | os.O_WRONLY, 0o600))
-    with closing(sqlite3.connect(path, timeout=5.0, isolation_level=None)) as connection:
+        return None
+    connection = _connected(path)
+    if connection is None:
+        return f"{path}: found no list of who may come in, expected one"
+    with closing(connection):
+        try:
+            found = str(connection.execute("PRAGMA integrity_check").fetchone()[0])
+        except sqlite3.DatabaseError as error:
+            found = str(error)
+    return None if found == "ok" else f"{path}: {found}"
+
+
+def _connected(path: Path) -> sqlite3.Connection | None:
+    """A connection to a file that is one of ours, brought to the newest form; None where it is not."""
+    connection = sqlite3.connect(path, timeout=5.0, isolation_level=None)
+    try:
+        version = connection.execute("PRAGMA user_version").fetchone()[0]
+        if version != _VERSION:
+            found = {row[0] for row in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+            if version != 0 or not found >= _TABLES:
+                raise sqlite3.DatabaseError("not ours")
+            connection.executescript(_SINCE_FIRST)
         connection.row_factory = sqlite3.Row
-        if create:
+        return connection
+    except sqlite3.OperationalError:  # it is busy, or cannot be read: that passes, or is told
+        connection.close()
+        raise
+    except sqlite3.DatabaseError:
+        connection.close()
+        return None
+
+
+def _make(path: Path) -> None:
+    """Make it beside its place, and put it there whole."""
+    beside = path.with_name(path.name + ".new")
+    beside.unlink(missing_ok=True)
+    os.close(os.open(beside, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600))
+    try:
+        with closing(sqlite3.connect(beside, isolation_level=None)) as connection:
             connection.executescript(_MADE)
-        yield connection
+        in_place(beside, path)
+    finally:
+        beside.unlink(missing_ok=True)
+
+
+def _put_aside(path: Path) -> None:
+    """What is broken is kept, under another name; what SQLite left beside it would spoil the new one."""
+    aside = next(of for n in range(1, 10_000) if not (of := path.with_name(f"{path.name}-damaged-{n}")).exists())
+    for ending in ("", "-journal", "-wal", "-shm"):
+        with suppress(FileNotFoundError):
+            os.replace(f"{path}{ending}", f"{aside}{ending}")
 
 
 def passphrase(connection: sqlite3.Connection, who: str) -> str | None:
@@ -104,13 +189,19 @@ def passphrase(connection: sqlite3.Connection, who: str) -> str | None:
     return None if row is None else str(row["hashed"])
 
 
-def set_passphrase(connection: sqlite3.Connection, who: str, hashed: str | None) -> None:
-    """Keep another passphrase, or none; all that came in by the one before are let out, with the owner's all."""
+def set_passphrase(connection: sqlite3.Connection, who: str, hashed: str | None, stay: Collection[int] = ()) -> None:
+    """Keep another passphrase, or none; all that came in by the one before are let out, with the owner's all.
+
+    stay  the tokens that go on opening what they do when the owner's is another; the others go
+    """
     connection.execute("BEGIN IMMEDIATE")
     connection.execute("DELETE FROM passphrase WHERE who = ?", (who,))
     if hashed is not None:
         connection.execute("INSERT INTO passphrase (who, hashed) VALUES (?, ?)", (who, hashed))
     connection.execute("DELETE FROM device WHERE who = ? OR ? = 'owner'", (who, who))
+    if who == OWNER:
+        gone = [(of.id,) for of in tokens(connection) if of.id not in stay]
+        connection.executemany("DELETE FROM token WHERE id = ?", gone)
     connection.execute("COMMIT")
 
 
@@ -125,11 +216,13 @@ def choose(connection: sqlite3.Connection, name: str, value: str) -> None:
     connection.execute("INSERT OR REPLACE INTO choice (name, value) VALUES (?, ?)", (name, value))
 
 
-def let_in(connection: sqlite3.Connection, mark: str, who: str, name: str, now: datetime) -> None:
-    """Keep a device by the mark of its session; beyond a hundred of its kind the one seen longest ago goes."""
+def let_in(connection: sqlite3.Connection, mark: str, who: str, name: str, now: datetime,
+           by: int | None = None) -> None:
+    """Keep a device by the mark of its session, and the one whose code let it in; beyond a hundred of its kind the one
+    seen longest ago goes."""
     at = int(now.timestamp())
-    connection.execute("INSERT INTO device (mark, who, name, since, seen) VALUES (?, ?, ?, ?, ?)",
-                       (mark, who, name[:80], at, at))
+    connection.execute("INSERT INTO device (mark, who, name, since, seen, by) VALUES (?, ?, ?, ?, ?, ?)",
+                       (mark, who, name[:80], at, at, by))
     connection.execute("""DELETE FROM device WHERE who = :who AND id NOT IN (
                           SELECT id FROM device WHERE who = :who ORDER BY seen DESC, id DESC LIMIT :most)""",
                        {"who": who, "most": MOST_DEVICES})  # guests who come again and again put no owner out
@@ -154,15 +247,26 @@ def devices(connection: sqlite3.Connection) -> list[Device]:
     return [_device(row) for row in connection.execute("SELECT * FROM device ORDER BY seen DESC, id DESC")]
 
 
-def let_out(connection: sqlite3.Connection, device_id: int) -> bool:
-    """Let a device out; whether there was such a one."""
-    return connection.execute("DELETE FROM device WHERE id = ?", (device_id,)).rowcount > 0
+def let_out(connection: sqlite3.Connection, device_id: int) -> LetOut | None:
+    """Let a device out, with what came in by codes that it made and the tokens that they made; None where there is no
+    such device."""
+    connection.execute("BEGIN IMMEDIATE")
+    gone = frozenset(row[0] for row in connection.execute(
+        """WITH RECURSIVE gone(id) AS (SELECT id FROM device WHERE id = ?
+           UNION SELECT device.id FROM device JOIN gone ON device.by = gone.id) SELECT id FROM gone""", (device_id,)))
+    theirs = [of for of in tokens(connection) if of.by in gone]
+    connection.executemany("DELETE FROM token WHERE id = ?", [(of.id,) for of in theirs])
+    connection.executemany("DELETE FROM device WHERE id = ?", [(of,) for of in gone])
+    connection.execute("COMMIT")
+    return LetOut(gone, tuple(of.name for of in theirs)) if gone else None
 
 
-def add_token(connection: sqlite3.Connection, mark: str, may: str, rig_id: int, name: str) -> None:
-    """Keep a token by its mark. Raises sqlite3.IntegrityError for something that none may."""
-    connection.execute("INSERT INTO token (mark, may, rig_id, name) VALUES (?, ?, ?, ?)",
-                       (mark, may, rig_id, name[:80]))
+def add_token(connection: sqlite3.Connection, mark: str, may: str, rig_id: int, name: str,
+              by: int | None = None) -> None:
+    """Keep a token by its mark, and the device that made it. Raises sqlite3.IntegrityError for something that none
+    may."""
+    connection.execute("INSERT INTO token (mark, may, rig_id, name, by) VALUES (?, ?, ?, ?, ?)",
+                       (mark, may, rig_id, name[:80], by))
 
 
 def token(connection: sqlite3.Connection, mark: str, now: datetime) -> Token | None:
@@ -189,7 +293,7 @@ def take_away(connection: sqlite3.Connection, token_id: int) -> bool:
 
 def _token(row: sqlite3.Row) -> Token:
     return Token(row["id"], row["may"], row["rig_id"], row["name"],
-                 None if row["seen"] is None else _instant(row["seen"]))
+                 None if row["seen"] is None else _instant(row["seen"]), row["by"])
 
 
 def note_wrong(connection: sqlite3.Connection, address: str, now: datetime) -> None:
@@ -207,7 +311,7 @@ def wrong_since(connection: sqlite3.Connection, since: datetime) -> list[tuple[s
 
 
 def _device(row: sqlite3.Row) -> Device:
-    return Device(row["id"], row["who"], row["name"], _instant(row["since"]), _instant(row["seen"]))
+    return Device(row["id"], row["who"], row["name"], _instant(row["since"]), _instant(row["seen"]), row["by"])
 
 
 def _instant(seconds: int) -> datetime:

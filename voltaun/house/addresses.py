@@ -1,7 +1,11 @@
 """The addresses that this machine has on its own networks."""
 
 import socket
-from ipaddress import IPv4Address, ip_address
+from ipaddress import IPv4Address, ip_address, ip_network
+
+HERE = "voltaun.here"
+"""The key of a request's environment by which the server says that it comes from this machine; where it is missing, it
+does not."""
 
 
 def own_addresses() -> list[str]:
@@ -27,3 +31,12 @@ def is_ours(host: str) -> bool:
         except OSError:
             return False
     return True
+
+
+def group(address: str) -> str:
+    """Who an address is: of IPv6 the network that one household or one attacker has all of."""
+    try:
+        ip = ip_address(address)
+    except ValueError:
+        return address[:64]
+    return str(ip_network((ip, 64), strict=False)) if ip.version == 6 else str(ip)

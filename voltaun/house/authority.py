@@ -1,7 +1,7 @@
 """An authority of the house: it vouches for this server to the phones that were told to believe it.
 
-It is made once. It may vouch for addresses of houses and for the names that its owner gave, and for nothing else: a
-phone that believes it believes it of nothing in the wide world.
+It is made once. It may vouch for addresses of houses and for the names that its owner gave, as a server, and for
+nothing else: a phone that believes it believes it of nothing in the wide world, no letter and no program.
 """
 
 import os
@@ -40,6 +40,8 @@ class Vouched:
     key: Path
     authority: Path
     mark: str
+    servers_alone: bool
+    """Whether the authority may vouch for servers alone; those of the first releases may for letters too."""
 
 
 def vouched(folder: Path, names: frozenset[str], addresses: list[str], now: datetime) -> Vouched:
@@ -53,6 +55,9 @@ def vouched(folder: Path, names: frozenset[str], addresses: list[str], now: date
     certificate, key = folder / "server.crt", folder / "server.key"
     if not (authority_file.exists() and authority_key.exists()):
         _make_authority(authority_file, authority_key, names, addresses, now)
+    wrong = broken(folder)
+    if wrong:
+        raise CannotVouch(f"{wrong}; put the folder aside; each phone then accepts the new one")
     authority = x509.load_pem_x509_certificate(authority_file.read_bytes())
     wanted = {"localhost", "127.0.0.1", *names, *addresses}
     strange = sorted(of for of in wanted if not _may(authority, of))
@@ -62,7 +67,23 @@ def vouched(folder: Path, names: frozenset[str], addresses: list[str], now: date
     if not (key.exists() and certificate.exists() and _holds(certificate, authority, wanted, now)):
         _make_server(certificate, key, authority, authority_key, wanted, now)
     digest = authority.fingerprint(hashes.SHA256()).hex()[:16].upper()
-    return Vouched(certificate, key, authority_file, "-".join(digest[n:n + 4] for n in range(0, 16, 4)))
+    return Vouched(certificate, key, authority_file, "-".join(digest[n:n + 4] for n in range(0, 16, 4)),
+                   _has(authority, x509.ExtendedKeyUsage))
+
+
+def broken(folder: Path) -> str | None:
+    """What is wrong with an authority that was made, in words; None where it is whole or there is none."""
+    file, key_file = folder / "authority.crt", folder / "authority.key"
+    if not (file.exists() and key_file.exists()):
+        return None
+    try:
+        authority = x509.load_pem_x509_certificate(file.read_bytes())
+        key = serialization.load_pem_private_key(key_file.read_bytes(), None)
+        if key.public_key() != authority.public_key() or not _has(authority, x509.NameConstraints):
+            return f"{file}: found another key's certificate, expected that of {key_file.name}"
+    except (ValueError, TypeError, OSError) as error:
+        return f"{folder}: found no authority that can be read ({error}), expected one"
+    return None
 
 
 def context(certificate: Path, key: Path) -> ssl.SSLContext:
@@ -76,7 +97,9 @@ def context(certificate: Path, key: Path) -> ssl.SSLContext:
 def _make_authority(file: Path, key_file: Path, names: frozenset[str], addresses: list[str], now: datetime) -> None:
     key = ec.generate_private_key(ec.SECP256R1())
     alone = [IPv4Network(of) for of in addresses if not any(IPv4Address(of) in house for house in HOUSES)]
-    permitted = [*(x509.IPAddress(of) for of in (*HOUSES, *alone)),
+    # A kind of name that is permitted nowhere but at a place that cannot be is forbidden.
+    permitted = [x509.RFC822Name("nobody.invalid"), x509.UniformResourceIdentifier("nobody.invalid"),
+                 *(x509.IPAddress(of) for of in (*HOUSES, *alone)),
                  *(x509.DNSName(of) for of in (*HOUSE_NAMES, *sorted(names)))]
     called = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, f"Voltaun of this house {os.urandom(3).hex()}")])
     begins = max(now, NOT_BEFORE)
@@ -85,6 +108,7 @@ def _make_authority(file: Path, key_file: Path, names: frozenset[str], addresses
             .not_valid_after(begins + LASTS)
             .add_extension(x509.BasicConstraints(ca=True, path_length=0), critical=True)
             .add_extension(x509.NameConstraints(permitted, None), critical=True)
+            .add_extension(x509.ExtendedKeyUsage([ExtendedKeyUsageOID.SERVER_AUTH]), critical=False)
             .add_extension(_use(signs=True), critical=True)
             .add_extension(x509.SubjectKeyIdentifier.from_public_key(key.public_key()), critical=False)
             .sign(key, hashes.SHA256()))
@@ -109,6 +133,14 @@ def _make_server(file: Path, key_file: Path, authority: x509.Certificate, author
             .sign(signing, hashes.SHA256()))
     _write(key_file, _pem(key))
     _write(file, made.public_bytes(serialization.Encoding.PEM))
+
+
+def _has(certificate: x509.Certificate, kind: type[x509.ExtensionType]) -> bool:
+    try:
+        certificate.extensions.get_extension_for_class(kind)
+    except x509.ExtensionNotFound:
+        return False
+    return True
 
 
 def _may(authority: x509.Certificate, of: str) -> bool:

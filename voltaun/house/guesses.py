@@ -2,14 +2,18 @@
 
 from collections import OrderedDict, deque
 from dataclasses import dataclass
-from ipaddress import ip_address, ip_network
 from threading import Lock
+
+from voltaun.house.addresses import group
 
 FREE = 5
 """So many wrong tries of an address cost nothing: a hand slips."""
 
 FIRST_S, MOST_S = 2.0, 900.0
 """The next one has to wait so long, and twice as long each time, at most so long, s."""
+
+FORGIVEN_S = 900.0
+"""One wrong try of an address is forgotten for each so long that it rests, s."""
 
 IN_ALL, HOUR_S = 60, 3600.0
 """So many wrong tries of all addresses together are looked at in an hour."""
@@ -22,6 +26,13 @@ ADDRESSES = 1000
 class _Tried:
     wrong: int = 0
     not_before: float = 0.0
+    last: float = 0.0
+
+    def rest(self, now: float) -> None:
+        """Forget what was long enough ago."""
+        forgotten = int((now - self.last) // FORGIVEN_S)
+        self.wrong = max(0, self.wrong - forgotten)
+        self.last += forgotten * FORGIVEN_S
 
 
 class Guesses:
@@ -36,12 +47,13 @@ class Guesses:
         """Ask to try: 0, or how long to wait. A try counts as wrong until `right` says otherwise, so that many at
         once get no more looked at than one after the other."""
         with self._lock:
-            whose = _group(address)
-            of = self._tried.get(whose) or _Tried()
+            whose = group(address)
+            of = self._tried.get(whose) or _Tried(last=now)
+            of.rest(now)
             waits = max(of.not_before - now, self._all_wait(now))
             if waits > 0:
                 return waits
-            of.wrong += 1
+            of.wrong, of.last = of.wrong + 1, now
             if of.wrong >= FREE:
                 of.not_before = now + min(MOST_S, FIRST_S * 2.0 ** min(of.wrong - FREE, 20))
             self._tried[whose] = of
@@ -59,15 +71,7 @@ class Guesses:
     def right(self, address: str) -> None:
         """The try was right: what was wrong before it is forgiven, its own counting too."""
         with self._lock:
-            self._tried.pop(_group(address), None)
+            self._tried.pop(group(address), None)
             if self._lately:
                 self._lately.pop()
 
-
-def _group(address: str) -> str:
-    """Who an address is: of IPv6 the network that one household or one attacker has all of."""
-    try:
-        ip = ip_address(address)
-    except ValueError:
-        return address[:64]
-    return str(ip_network((ip, 64), strict=False)) if ip.version == 6 else str(ip)

@@ -1,8 +1,11 @@
-"""What goes on by itself while the application is served: monitors that are due are read, and the file is copied."""
+"""What goes on by itself while the application is served: monitors that are due are read, the file is copied, and the
+certificate is seen to."""
 
 import logging
 import sqlite3
 import threading
+import time
+from collections.abc import Callable
 from contextlib import closing
 from functools import partial
 from pathlib import Path
@@ -11,14 +14,22 @@ from voltaun import clock
 from voltaun.database.connection import connect, transaction
 from voltaun.intake.copies import Copies
 
+RENEWED_EVERY_S = 600.0
+"""A router may give the machine another address at any time; so often it is seen that the certificate has it."""
+
 
 class Watch(threading.Thread):
-    """Reads the monitors that are due, and copies the file once a day, for as long as the server runs."""
+    """Reads the monitors that are due, and copies the file once a day, for as long as the server runs.
 
-    def __init__(self, database: Path, every_seconds: float = 20.0, copies: Copies | None = None) -> None:
+    renew  is called now and then, to see that the certificate goes on and is of the addresses that there are
+    """
+
+    def __init__(self, database: Path, every_seconds: float = 20.0, copies: Copies | None = None,
+                 renew: Callable[[], object] | None = None) -> None:
         super().__init__(name="watch", daemon=True)
         self._database, self._every, self._enough = database, every_seconds, threading.Event()
         self._copies = copies or Copies()
+        self._renew, self._renewed = renew, time.monotonic()
 
     def stop(self) -> None:
         self._enough.set()
@@ -32,6 +43,7 @@ class Watch(threading.Thread):
         """
         # Imported at the first round: the start of the server should not wait for it.
         from voltaun.database import monitors
+        self._see_to_certificate()
         parts = [self._copy]
         try:
             with closing(connect(self._database)) as connection:
@@ -44,6 +56,15 @@ class Watch(threading.Thread):
                     part(connection)
             except Exception:  # noqa: BLE001 (a thread that must live on; the fault is told)
                 logging.getLogger("voltaun").exception("the watch stumbled")
+
+    def _see_to_certificate(self) -> None:
+        if self._renew is None or time.monotonic() - self._renewed < RENEWED_EVERY_S:
+            return
+        self._renewed = time.monotonic()
+        try:
+            self._renew()
+        except (OSError, ValueError) as error:
+            logging.getLogger("voltaun").warning("the certificate stays as it is: %s", error)
 
     def _read(self, rig_id: int, connection: sqlite3.Connection) -> None:
         from voltaun.intake.monitor import read_monitor

@@ -19,7 +19,7 @@ from werkzeug.http import parse_cookie
 from voltaun import clock
 from voltaun.database import house
 from voltaun.database.house import LASTS, LOOK_ONLY, OWNER
-from voltaun.house.addresses import own_addresses
+from voltaun.house.addresses import HERE, own_addresses
 from voltaun.house.codes import Codes
 from voltaun.house.guesses import Guesses
 from voltaun.pages import errors
@@ -106,11 +106,12 @@ def reached_at() -> list[str]:
 
 
 def from_here() -> bool:
-    """Whether a request comes from this machine itself, by its own name and through no other server."""
-    try:
-        near = ip_address(request.remote_addr or "").is_loopback
-    except ValueError:
-        near = False
+    """Whether a request comes from this machine itself, by its own name and through no other server. Opened to the
+    house, that is what the server says of the connection and nothing else: what it does not say is not so."""
+    if the_house().port is not None:
+        near = request.environ.get(HERE) is True
+    else:  # it listens to this machine alone
+        near = _is_loopback(request.remote_addr or "")
     return (near and bool(LOOPBACK_NAME.fullmatch(request.headers.get("Host", "")))
             and not any(name in request.headers for name in _FORWARDED))
 
@@ -131,13 +132,8 @@ def _who(now: datetime) -> tuple[str | None, house.Device | None]:
         return found.who, found
 
 
-def may_send_much(app: Flask, cookies: str, address: str) -> bool:
-    """Whether more than a form is taken in from an address with these cookies, before anything is asked of it."""
-    try:
-        if ip_address(address).is_loopback:
-            return True
-    except ValueError:
-        return False
+def came_in(app: Flask, cookies: str) -> bool:
+    """Whether these cookies are of a device that was let in, before anything is asked of it."""
     signed = app.session_interface.get_signing_serializer(app)  # type: ignore[attr-defined] # of ours there is one
     cookie = parse_cookie(cookies).get(app.config["SESSION_COOKIE_NAME"], "")
     try:
@@ -147,6 +143,13 @@ def may_send_much(app: Flask, cookies: str, address: str) -> bool:
     with house.opened(app.config["DATABASE"]) as file:
         known = file is not None and isinstance(token, str) and house.device(file, mark_of(token), clock.now())
     return bool(known)
+
+
+def _is_loopback(address: str) -> bool:
+    try:
+        return ip_address(address).is_loopback
+    except ValueError:
+        return False
 
 
 def wrong_tries() -> str | None:
@@ -160,12 +163,12 @@ def mark_of(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
-def let_in(who: str, name: str, now: datetime) -> None:
-    """Begin a session of its own for a device."""
+def let_in(who: str, name: str, now: datetime, by: int | None = None) -> None:
+    """Begin a session of its own for a device; `by` is the one whose code let it in."""
     token = secrets.token_urlsafe(32)
     with house.opened(current_app.config["DATABASE"]) as file:
         assert file is not None  # there is a passphrase
-        house.let_in(file, mark_of(token), who, name, now)
+        house.let_in(file, mark_of(token), who, name, now, by)
     session.clear()
     session["door"] = token
     session.permanent = True
@@ -191,7 +194,7 @@ def _unencrypted() -> ResponseReturnValue | None:
     if not the_house().encrypted or request.is_secure or from_here() or request.endpoint in TRUST:
         return None
     if request.method == "GET":
-        return redirect(f"https://{request.headers['Host']}{request.full_path.rstrip('?')}")
+        return redirect("https" + request.url.removeprefix("http"))
     return errors.page(403, "That came unencrypted", "Its address begins with https. Nothing was written.")
 
 

@@ -2,15 +2,18 @@
 
 import gzip
 import hashlib
-import os
 import re
 import secrets
+from contextlib import suppress
 from pathlib import Path
+from typing import Any
 from urllib.parse import urlsplit
 
-from flask import Flask, Response, current_app, request
+from flask import Flask, Request, Response, current_app, request
 from flask.typing import ResponseReturnValue
 
+from voltaun.database import beside
+from voltaun.database.files import write_bytes
 from voltaun.house.addresses import is_ours
 
 POLICY = "; ".join((
@@ -24,8 +27,19 @@ LONGEST_VALUE = 8192
 """No single value that a form or an address holds is longer; a note has at most 2,000 letters."""
 
 
+class Asked(Request):
+    """A request whose address can be read: bytes that may not stand in one are written as they may."""
+
+    def __init__(self, environ: dict[str, Any], *given: Any, **named: Any) -> None:
+        query = environ.get("QUERY_STRING", "")
+        if not query.isascii():
+            environ["QUERY_STRING"] = re.sub(r"[^\x00-\x7f]", lambda of: f"%{ord(of[0]):02X}", query)
+        super().__init__(environ, *given, **named)
+
+
 def install(app: Flask) -> None:
     """Turn other sites away before any work, add the headers to every answer, and compress what shrinks."""
+    app.request_class = Asked
     app.before_request(_refuse_others)
     app.before_request(_refuse_endless)
     app.after_request(_headers)
@@ -37,21 +51,12 @@ def session_key(database: Path) -> str:
 
     On a disk that takes no file it lasts as long as the server.
     """
-    path = database.with_name(database.name + ".key")
-    try:
-        kept = path.read_text(encoding="ascii").strip()
-        if len(kept) == 64:
-            return kept
-    except (OSError, ValueError):
-        pass
-    key = secrets.token_hex(32)
-    try:
-        path.unlink(missing_ok=True)
-        descriptor = os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600)
-        with os.fdopen(descriptor, "w") as opened:
-            opened.write(key)
-    except OSError:
-        pass
+    kept = beside.read_key(database)
+    if kept:
+        return kept
+    key = secrets.token_hex(beside.KEY_LETTERS // 2)
+    with suppress(OSError):
+        write_bytes(beside.key_of(database), key.encode(), 0o600)
     return key
 
 

@@ -6,6 +6,8 @@ from datetime import datetime, timedelta
 WRONG = "That is not the passphrase."
 WRONG_CODE = "That code is not open: each is good once, and for ten minutes."
 
+NOT_IN_USE = "Found another passphrase than the one in use, expected that one first."
+
 MAY = {"look": "A display", "calendar": "A calendar", "samples": "A monitor", "readings": "A device that reads"}
 """What a token is for, by what it may."""
 
@@ -35,6 +37,17 @@ def changed(look_only: bool, removed: bool) -> str:
     if look_only:
         return "The passphrase for looking is kept; whoever came in by the one before is let out."
     return "The passphrase is kept; every device is let out and comes in by it."
+
+
+def let_out(others: int, tokens: Sequence[str]) -> str:
+    """That a device is let out, and what went with it."""
+    told = ["That device is let out. It comes in again with the passphrase only."]
+    if others:
+        told.append("One that came in by its code went with it." if others == 1 else
+                    f"{others} that came in by its codes went with it.")
+    if tokens:
+        told.append(f"Its tokens open nothing any more: {', '.join(tokens)}.")
+    return " ".join(told)
 
 
 def last_seen(seen: datetime, now: datetime) -> str:

@@ -2,7 +2,7 @@
 
 import secrets
 
-from flask import abort, current_app, flash, redirect, render_template, request, url_for
+from flask import abort, current_app, flash, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from voltaun.database import house, rigs
@@ -19,7 +19,7 @@ def make_token() -> ResponseReturnValue:
     with house.opened(current_app.config["DATABASE"], create=True) as file:
         assert file is not None
         name = request.form.get("name", "").strip() or words.MAY[may]
-        house.add_token(file, door.mark_of(token), may, rig_id, name)
+        house.add_token(file, door.mark_of(token), may, rig_id, name, g.device.id if g.device else None)
     return render_template("house/token.html", token=token, may=may, rig_id=rig_id,
                            authority=door.the_house().authority is not None,
                            address=(door.reached_at() or [request.host_url.rstrip("/")])[0])

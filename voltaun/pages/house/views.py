@@ -41,7 +41,8 @@ def come_in() -> ResponseReturnValue:
     if waits > 0:
         page, _ = _door(fault=words.wait(waits))
         return page, 429, {"Retry-After": str(int(waits) + 1)}
-    who = _by_code(of) if request.form.get("code") else _by_passphrase()
+    came = of.codes.take(request.form["code"], at) if request.form.get("code") else None
+    who = came.who if came else None if request.form.get("code") else _by_passphrase()
     if who is None:
         with house.opened(current_app.config["DATABASE"]) as file:
             if file is not None:
@@ -49,12 +50,8 @@ def come_in() -> ResponseReturnValue:
         return _door(401, words.WRONG_CODE if request.form.get("code") else words.WRONG)
     of.guesses.right(address)
     name = request.form.get("name", "").strip() or words.device(request.headers.get("User-Agent", ""))
-    door.let_in(who, name, g.now)
+    door.let_in(who, name, g.now, came.by if came else None)
     return redirect(_next(), 303)
-
-
-def _by_code(of: door.House) -> str | None:
-    return of.codes.take(request.form["code"], time.monotonic())
 
 
 def _by_passphrase() -> str | None:
@@ -69,9 +66,7 @@ def _by_passphrase() -> str | None:
 def leave() -> ResponseReturnValue:
     """This device goes."""
     if g.device is not None:
-        with house.opened(current_app.config["DATABASE"]) as file:
-            if file is not None:
-                house.let_out(file, g.device.id)
+        _let_out(g.device.id)
     session.clear()
     return redirect(url_for("house.enter"), 303)
 
@@ -112,7 +107,14 @@ def _render(status: int = 200, fault: tuple[str, str] | None = None) -> tuple[st
                            devices=devices, tokens=tokens, rigs=dict(rigs.names(context.db())), here=here, code=code,
                            shown=shown, picture=_picture(aim) if aim else None, fault=fault,
                            offered=passphrases.made_up(), house_words=words, now=g.now,
-                           own=g.device.id if g.device else None, house=of, at_home=door.from_here()), status
+                           own=g.device.id if g.device else None, house=of,
+                           minutes=_minutes_yet(code[1].until) if code else None,
+                           broken=house.broken(current_app.config["DATABASE"])), status
+
+
+def _minutes_yet(until: float) -> int:
+    """For how many minutes yet a code lets in."""
+    return max(1, -int(-(until - time.monotonic()) // 60))
 
 
 def _picture(address: str) -> Markup:
@@ -123,25 +125,37 @@ def _picture(address: str) -> Markup:
 
 def make_code() -> ResponseReturnValue:
     """A code for one phone."""
-    door.the_house().codes.make(LOOK_ONLY if request.form.get("who") == LOOK_ONLY else OWNER, time.monotonic())
+    door.the_house().codes.make(LOOK_ONLY if request.form.get("who") == LOOK_ONLY else OWNER, time.monotonic(),
+                                g.device.id if g.device else None)
     return redirect(url_for("house.show"), 303)
 
 
 def let_out(device_id: int) -> ResponseReturnValue:
     """Let a device out."""
-    with house.opened(current_app.config["DATABASE"]) as file:
-        if file is None or not house.let_out(file, device_id):
-            abort(404)
-    flash("That device is let out. It comes in again with the passphrase only.")
+    gone = _let_out(device_id)
+    if gone is None:
+        abort(404)
+    flash(words.let_out(len(gone.devices) - 1, gone.tokens))
     return redirect(url_for("house.show"), 303)
 
 
+def _let_out(device_id: int) -> house.LetOut | None:
+    """Let a device out, with all that it let in or made."""
+    with house.opened(current_app.config["DATABASE"]) as file:
+        gone = house.let_out(file, device_id) if file is not None else None
+    if gone is not None:
+        door.the_house().codes.clear(gone.devices)
+    return gone
+
+
 def keep_passphrase() -> ResponseReturnValue:
-    """Another passphrase, or none for those who look only; whoever came in by the one before is let out."""
+    """Another passphrase, or none for those who look only; whoever came in by the one before is let out. The one in use
+    is asked for first, whoever asks."""
     who = LOOK_ONLY if request.form.get("who") == LOOK_ONLY else OWNER
     typed = request.form.get("passphrase", "")
-    if not door.from_here() and not _is_the_owners():
-        return _render(422, (who, "Found another passphrase than the one in use, expected that one first."))
+    refused = _not_the_owners()
+    if refused:
+        return _render(422, (who, refused))
     remove = who == LOOK_ONLY and "remove" in request.form
     wrong = None if remove else passphrases.fault(typed)
     if wrong:
@@ -151,23 +165,28 @@ def keep_passphrase() -> ResponseReturnValue:
         other = house.passphrase(file, OWNER if who == LOOK_ONLY else LOOK_ONLY)
         if not remove and passphrases.opens(typed, [other])[0]:
             return _render(422, (who, "Found the other passphrase, expected two that differ."))
-        house.set_passphrase(file, who, None if remove else passphrases.hashed(typed))
+        house.set_passphrase(file, who, None if remove else passphrases.hashed(typed),
+                             request.form.getlist("stays", type=int))
     door.the_house().codes.clear()
     flash(words.changed(who == LOOK_ONLY, remove))
     return redirect(url_for("house.show"), 303)
 
 
-def _is_the_owners() -> bool:
-    """Whether the passphrase in use was typed too; as slowly guessed as at the door."""
+def _not_the_owners() -> str | None:
+    """Why another passphrase may not be kept: the one in use was not typed, or it has to wait, as at the door. None
+    where it was, and where none is set yet."""
     of, address = door.the_house(), request.remote_addr or ""
-    if of.guesses.begin(address, time.monotonic()) > 0:
-        return False
     with house.opened(current_app.config["DATABASE"]) as file:
         kept = None if file is None else house.passphrase(file, OWNER)
-    right = passphrases.opens(request.form.get("passphrase_now", ""), [kept])[0]
-    if right:
-        of.guesses.right(address)
-    return right
+    if kept is None:
+        return None
+    waits = of.guesses.begin(address, time.monotonic())
+    if waits > 0:
+        return words.wait(waits)
+    if not passphrases.opens(request.form.get("passphrase_now", ""), [kept])[0]:
+        return words.NOT_IN_USE
+    of.guesses.right(address)
+    return None
 
 
 def ask_here() -> ResponseReturnValue:

@@ -32,6 +32,8 @@ NOTES = {
     "asked_here": "The passphrase is asked for on this machine too.",
     "nobody_here": "On this machine nobody is asked.",
     "forgotten": "Forgotten? On the machine that it runs on, {command} sets another one.",
+    "stays_open": "These tokens go on opening what they do; the others end:",
+    "broken": "The list of who may come in is broken: nobody comes in. {command} makes a new one.",
     # A token
     "take_down": "Take it down now: it is shown this once.",
     "subscribe": "The address to subscribe to, in the phone’s calendar. Whoever has it may read the plan:",
