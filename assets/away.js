@@ -2,7 +2,7 @@
 // a mark of its own, so that it is kept once however often it is sent.
 
 const WAITING = "voltaun-waiting";
-const FILE = document.body.dataset.away;
+const FILE = document.body.dataset.away; // which log this is, wherever its file lies
 const AGAIN = 20000;
 
 function all() {
@@ -17,8 +17,9 @@ function all() {
 const waiting = () => all().filter((of) => of.file === FILE);
 
 function put(one) {
-  const rest = all().filter((of) => of.mark !== one.mark);
-  localStorage.setItem(WAITING, JSON.stringify([...rest, one])); // throws where the browser keeps nothing
+  const before = all();
+  const after = before.some((of) => of.mark === one.mark) ? before.map((of) => (of.mark === one.mark ? one : of)) : [...before, one];
+  localStorage.setItem(WAITING, JSON.stringify(after)); // throws where the browser keeps nothing
 }
 
 function drop(mark) {
@@ -37,10 +38,14 @@ async function send() {
     const asked = await fetch("/away/mark", { cache: "no-store", signal: AbortSignal.timeout(10000) });
     reached = true;
     strange = asked.status === 401 || asked.redirected;
-    if (strange) return;
+    if (strange || !asked.ok) return;
     const { mark, file } = await asked.json();
     if (file !== FILE) return;
-    for (const one of waiting().filter((of) => !of.held && !of.changing)) await sendOne(one, mark);
+    for (const { mark: next } of waiting().filter((of) => !of.held && !of.changing)) {
+      const one = waiting().find((of) => of.mark === next); // as it is now: it may have been changed or removed meanwhile
+      if (one && !one.held && !one.changing) await sendOne(one, mark);
+      if (strange) return;
+    }
   } catch {
     reached = false;
   } finally {
@@ -49,23 +54,38 @@ async function send() {
   }
 }
 
+// Each has its own answer: what is wrong with one stops none that waits behind it. Only a server that does not answer does.
 async function sendOne(one, mark) {
   const body = new URLSearchParams([...one.fields, ["csrf_token", mark], ["sent", one.mark], ["typed", one.typed],
-    ["base", one.base], ...(one.sure ? [["sure", one.sure]] : [])]);
+    ["base", one.base], ["clock", new Date().toISOString()], ...(one.changed ? [["changed", "yes"]] : []),
+    ...Object.entries(one.answers || {})]);
+  put({ ...one, tried: true }); // the answer may be lost: it may be kept from now on
   const answer = await fetch(`/${one.rig}/away`, { method: "POST", body, signal: AbortSignal.timeout(30000) });
-  if (answer.status >= 500 || answer.status === 400 || answer.status === 401) return; // another time
-  if (answer.status === 404) {
-    put({ ...one, held: true, words: ["Its rig is not there any more."] });
+  strange = answer.status === 401 || answer.redirected;
+  if (strange) return;
+  let told;
+  try {
+    told = await answer.json();
+  } catch {
+    const words = { 403: "This device may only look.", 404: "Its rig is not there any more.", 400: "It is tried again: the page had gone stale.", 413: "It is too large." }[answer.status]
+      || (answer.ok ? "The answer was not understood; it is tried again." : `The server answered ${answer.status}; it is tried again.`);
+    hold(one, [words], [403, 404, 413].includes(answer.status));
     return;
   }
-  const told = await answer.json();
-  const now = waiting().find((of) => of.mark === one.mark); // it may have been removed or changed while it was on its way
-  const again = now && now.typedAgain !== one.typedAgain;
-  if (told.state === "kept") {
-    drop(one.mark);
-    if (again) put({ ...now, mark: crypto.randomUUID() }); // what was typed since is one of its own
-    kept.push([...new Set([line(one), ...told.words])].join(" "));
-  } else if (now && !again) put({ ...now, held: true, words: told.words, asks: told.state === "asked" ? told.sure : "" });
+  if (told.state !== "kept") {
+    hold(one, told.words || [], true, told.choices);
+    return;
+  }
+  const now = waiting().find((of) => of.mark === one.mark);
+  drop(one.mark);
+  // What was typed over it since is a change of the one that is kept.
+  if (now && (now.changing || now.typedAgain !== one.typedAgain)) put({ ...now, tried: true, changed: now.changed || now.typedAgain !== one.typedAgain });
+  kept.push([...new Set([line(one), ...told.words])].join(" "));
+}
+
+function hold(one, words, held, choices = []) {
+  const now = waiting().find((of) => of.mark === one.mark);
+  if (now && now.typedAgain === one.typedAgain) put({ ...now, held, words, choices });
 }
 
 function line(one) {
@@ -129,7 +149,9 @@ function show() {
     const edit = make("button", "Change", () => fill(one));
     const remove = make("button", "Remove", () => { drop(one.mark); show(); });
     item.append(" ", edit, " ", remove);
-    if (one.asks) item.append(" ", make("button", "Yes, keep it so", () => { put({ ...one, held: false, words: [], sure: one.asks }); show(); send(); }));
+    for (const [answer, says] of one.choices || []) {
+      item.append(" ", make("button", says, () => { put({ ...one, held: false, words: [], choices: [], answers: { ...one.answers, ...answer } }); show(); send(); }));
+    }
     return item;
   }));
   document.querySelector("#away-kept").replaceChildren(...kept.map((words) => make("li", words)));
@@ -169,10 +191,12 @@ function take(form) {
   if (!fault.hidden) return;
   if (!fields.some(([name]) => name === "at")) fields.unshift(["at", "now"]);
   const labels = Object.fromEntries([...form.querySelectorAll("label[for]")].map((of) => [of.htmlFor.slice(prefix.length), of.textContent.trim()]));
+  // One that was sent once, though its answer may be lost, or was kept while it was typed over, is changed in the log.
   const before = form.dataset.mark;
-  const stands = waiting().some((of) => of.mark === before); // else it was kept meanwhile
-  const one = { mark: stands ? before : crypto.randomUUID(), typedAgain: before ? Date.now() : 0, file: FILE, rig, called: form.dataset.called, fields, labels,
-    base: form.dataset.base, typed: form.dataset.typed || new Date().toISOString() };
+  const stands = before && waiting().find((of) => of.mark === before);
+  const changed = Boolean(before) && (!stands || Boolean(stands.tried));
+  const one = { mark: before || crypto.randomUUID(), typedAgain: before ? Date.now() : 0, tried: changed, changed, file: FILE, rig, called: form.dataset.called,
+    fields, labels, base: form.dataset.base, typed: form.dataset.typed || new Date().toISOString() };
   try {
     put(one);
   } catch {
@@ -187,6 +211,10 @@ function take(form) {
 }
 
 if (FILE) {
+  // Those of a release that knew a log by its path alone are this one's.
+  for (const one of all().filter((of) => of.file === document.body.dataset.awayBefore)) {
+    put({ ...one, file: FILE, choices: one.asks ? [[{ sure: one.asks }, "Yes, keep it so"]] : [] });
+  }
   for (const one of waiting().filter((of) => of.changing)) put({ ...one, changing: false }); // left half-way: as it was
   document.addEventListener("submit", (event) => {
     if (!event.target.matches("form[data-rig]")) return;

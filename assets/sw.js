@@ -3,12 +3,14 @@
 
 const KEPT = "voltaun-away";
 const AWAY = "/away";
+const DOOR = "/enter";
 const PATIENCE = 12000; // a phone that walks off waits long for an answer that does not come, ms
 const LONG = 45000; // pages that are reckoned for some seconds
 
 async function renew() {
   const page = await fetch(AWAY, { cache: "no-store", credentials: "same-origin" });
-  if (!page.ok || page.redirected) return; // let out meanwhile: what is kept stays as it is
+  if (page.redirected || page.status === 401 || page.status === 403) await caches.delete(KEPT); // let out meanwhile
+  if (!page.ok || page.redirected) return;
   const text = await page.clone().text();
   const wanted = new Set([...text.matchAll(/(?:src|href)="(\/static\/[^"]+)"/g)].map((of) => of[1]));
   const cache = await caches.open(KEPT);
@@ -25,7 +27,9 @@ async function inReach(request) {
   const path = new URL(request.url).pathname;
   const clock = setTimeout(() => ends.abort(), /^\/(\d+\/today)?$/.test(path) ? PATIENCE : LONG);
   try {
-    return await fetch(request, { signal: ends.signal });
+    const answer = await fetch(request, { signal: ends.signal });
+    if (path === DOOR && answer.ok) await caches.delete(KEPT); // let out, or gone by itself: what was kept goes with it
+    return answer;
   } catch (error) {
     const kept = await caches.match(AWAY);
     if (kept) return kept;

@@ -201,17 +201,16 @@ class HowMany(ConnectionsCase):
         return count
 
     def test_who_holds_most_gives_one_up_and_this_machine_is_never_among_them(self):
-        with ExitStack():
-            first = self.held(8, "127.0.1.1")
-            self.assertEqual([self.open_of(first[:3]), self.open_of(first[3:])], [0, 5])  # the oldest went
-            second, third = self.held(5, "127.0.1.2"), self.held(2, "127.0.1.3")
-            self.assertEqual([self.open_of(each) for each in (first, second, third)], [5, 5, 2])
-            fourth = self.held(3, "127.0.1.4")
-            self.assertEqual([self.open_of(third), self.open_of(fourth)], [2, 3])
-            self.assertEqual(self.open_of(first) + self.open_of(second), 7)
-            here = self.held(20, "127.0.0.1", "127.0.0.1")
-            self.assertEqual(self.open_of(here), 20)
-            self.assertEqual(self.told(self.connect(neighbour="127.0.1.9"))[0], "127.0.1.9")
+        first = self.held(8, "127.0.1.1")
+        self.assertEqual([self.open_of(first[:3]), self.open_of(first[3:])], [0, 5])  # the oldest went
+        second, third = self.held(5, "127.0.1.2"), self.held(2, "127.0.1.3")
+        self.assertEqual([self.open_of(each) for each in (first, second, third)], [5, 5, 2])
+        fourth = self.held(3, "127.0.1.4")
+        self.assertEqual([self.open_of(third), self.open_of(fourth)], [2, 3])
+        self.assertEqual(self.open_of(first) + self.open_of(second), 7)
+        here = self.held(20, "127.0.0.1", "127.0.0.1")
+        self.assertEqual(self.open_of(here), 20)
+        self.assertEqual(self.told(self.connect(neighbour="127.0.1.9"))[0], "127.0.1.9")
 
 
 if __name__ == "__main__":

@@ -42,11 +42,3 @@ def put_back(connection: sqlite3.Connection, rig_id: int, day: date, name: str) 
     """Let the plan say again when it runs. To be called in a transaction."""
     connection.execute("DELETE FROM moved WHERE rig_id = ? AND day = ? AND name = ?", (rig_id, day.isoformat(), name))
 
-
-def stamp(connection: sqlite3.Connection, rig_id: int) -> tuple[int | None, ...]:
-    """Something that is other whenever a plan was kept or taken back, or a line of the day ticked, moved or dropped."""
-    return tuple(connection.execute(
-        """SELECT (SELECT max(id) FROM plan WHERE rig_id = :rig), (SELECT count(*) FROM plan WHERE rig_id = :rig AND
-                  removed = 0), (SELECT count(*) FROM done WHERE rig_id = :rig),
-                  (SELECT count(*) || group_concat(day || name || coalesce(begin, '')) FROM moved
-                   WHERE rig_id = :rig)""", {"rig": rig_id}).fetchone())

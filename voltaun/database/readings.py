@@ -197,14 +197,28 @@ def add(connection: sqlite3.Connection, rig_id: int, reading: Reading, now: date
     return note_change(connection, reading_id, now, "added", None, import_id)
 
 
-def was_sent(connection: sqlite3.Connection, mark: str) -> bool:
-    """Whether a reading that a device typed out of reach, and gave this mark, was taken in already."""
-    return connection.execute("SELECT 1 FROM sent WHERE mark = ?", (mark,)).fetchone() is not None
+@dataclass(frozen=True)
+class Sent:
+    """A reading that a device typed out of reach and sent: as it stands in the log, None where it was removed, and
+    whether it was changed there since it came."""
+
+    kept: KeptReading | None
+    changed: bool
+
+
+def sent(connection: sqlite3.Connection, rig_id: int, mark: str) -> Sent | None:
+    """What became of the reading that a device gave this mark; None where it was not taken in yet."""
+    row = connection.execute("SELECT reading_id, version FROM sent WHERE mark = ?", (mark,)).fetchone()
+    if row is None:
+        return None
+    kept = get(connection, rig_id, row["reading_id"])
+    return Sent(kept, kept is None or kept.version != row["version"])
 
 
 def note_sent(connection: sqlite3.Connection, mark: str, reading_id: int) -> None:
-    """Note that it was. To be called in the transaction that keeps the reading."""
-    connection.execute("INSERT INTO sent (mark, reading_id) VALUES (?, ?)", (mark, reading_id))
+    """Note that it was taken in, as it stands now. To be called in the transaction that keeps the reading."""
+    connection.execute("""INSERT OR REPLACE INTO sent (mark, reading_id, version)
+                          SELECT ?, id, version FROM reading WHERE id = ?""", (mark, reading_id))
 
 
 def add_many(connection: sqlite3.Connection, rig_id: int, readings: Iterable[Reading],

@@ -3,7 +3,7 @@
 import secrets
 import sqlite3
 
-_OF_THIS_FILE = ("session_key", "epoch", "second_place", "demo")
+_OF_THIS_FILE = ("session_key", "epoch", "second_place", "demo", "log")
 """What belongs to this file on this machine, and is neither given away nor taken from another."""
 
 
@@ -26,6 +26,16 @@ def epoch(connection: sqlite3.Connection) -> str:
 def new_epoch(connection: sqlite3.Connection) -> None:
     """Say that the content is another now. To be called in a transaction."""
     put(connection, "epoch", secrets.token_hex(16))
+
+
+def identity(connection: sqlite3.Connection) -> str:
+    """Which log this is: the same wherever the file is moved or copied to, until a copy is made a log of its own."""
+    return get(connection, "log") or ""
+
+
+def new_identity(connection: sqlite3.Connection) -> None:
+    """Make a copy a log of its own. To be called in a transaction."""
+    put(connection, "log", secrets.token_hex(16))
 
 
 def told(connection: sqlite3.Connection) -> dict[str, str]:

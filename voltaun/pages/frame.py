@@ -13,12 +13,12 @@ from markupsafe import Markup
 from voltaun import clock
 from voltaun.core.outlook.standing import last_level
 from voltaun.core.outlook.ways import Way
-from voltaun.database import backup, dayplan, readings, rigs, settings
+from voltaun.database import backup, readings, rigs, seen, settings
 from voltaun.database.connection import hindrance
 from voltaun.database.house import LOOK_ONLY, YOUNGER
 from voltaun.formats.plan_text import as_text
 from voltaun.pages import door
-from voltaun.pages.context import db, look, rig, state, tried_on, unexplained_use
+from voltaun.pages.context import db, look, rig, tried_on, unexplained_use
 from voltaun.pages.days import shown
 from voltaun.pages.figures import glass, weave
 from voltaun.pages.leaves import LEAVES
@@ -52,7 +52,7 @@ def install(app: Flask) -> None:
                                  caution=reasons.caution, swatch=weave.swatch, source_words=weave.SOURCE_WORDS,
                                  plan_words=_plan_words, step_words=step_words, panels_guess=panels_guess,
                                  note=note, assumed=assumed, day_field=shown, leaves_of=LEAVES, terms=TERMS,
-                                 units=house_units,
+                                 units=house_units, log_is=lambda: settings.identity(db()),
                                  bank_step_words=bank_step_words, bank_guess=bank_guess,
                                  unexplained_step=lambda: look().recent.known.step,
                                  unexplained_bank=lambda: look().recent.known.bank_step,
@@ -166,7 +166,7 @@ def seen_mark() -> str | None:
     """What a page that is open goes by to see that another device kept something; None where no other one can."""
     if door.the_house().port is None or g.get("who") == LOOK_ONLY:
         return None
-    return hashlib.sha256(repr((state(), dayplan.stamp(db(), g.kept.id))).encode()).hexdigest()[:16]
+    return hashlib.sha256(repr(seen.stamp(db(), g.kept.id)).encode()).hexdigest()[:16]
 
 
 _WAITS = {
