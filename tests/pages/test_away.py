@@ -67,8 +67,8 @@ class Away(AwayCase):
         self.assertEqual((told["state"], self.log()[2].at), ("kept", TYPED + off))
         # With its day and hour typed there is nothing to ask.
         off = timedelta(days=-3)
-        self.assertEqual(self.send(typed=TYPED + off, clock=(NOW + off).isoformat(), at="2026-11-24 14:20", soc="66")[0],
-                         200)
+        typed, sending = TYPED + off, (NOW + off).isoformat()
+        self.assertEqual(self.send(typed=typed, clock=sending, at="2026-11-24 14:20", soc="40")[0], 200)
 
     def test_a_phone_that_was_put_right_since_is_asked_by_what_it_had_shown(self):
         base = self.log()[-1].at
@@ -155,7 +155,7 @@ class Away(AwayCase):
         self.assertEqual((code, len(self.log())), (500, 14))
         self.assertEqual(self.send(self.given, TYPED + timedelta(hours=2), soc="61")[0], 200)
         self.assertEqual(len(self.log()), 15)
-        with mock.patch.object(kept, "sent", side_effect=[None, kept.Sent(None, True)]):  # another try of it was just taken in
+        with mock.patch.object(kept, "sent", side_effect=[None, kept.Sent(None, True)]):  # another try came just now
             self.assertEqual(self.send(self.given, TYPED + timedelta(hours=3), soc="60")[1]["state"], "kept")
         self.assertEqual(len(self.log()), 15)
         # What was removed since does not come back.

@@ -35,8 +35,8 @@ def changed(before: Reading, zone: ZoneInfo) -> str:
 
 def both_changed(reading: Reading, zone: ZoneInfo) -> str:
     """That the log was changed too, and which of the two is meant."""
-    return (f"It was changed in the log too: {_moment(reading.at, zone)}, {_figures(reading, zone)}. Which of the two is "
-            "right?")
+    return (f"It was changed in the log too: {_moment(reading.at, zone)}, {_figures(reading, zone)}. Which of the two "
+            "is right?")
 
 
 def clocks_differ(phone: datetime, here: datetime, zone: ZoneInfo) -> str:

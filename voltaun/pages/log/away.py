@@ -56,8 +56,8 @@ def mark() -> Response:
 
 
 def send() -> ResponseReturnValue:
-    """Take one in that waited on a phone. Sent again it is kept once; beside another one of its minute, not over it; and
-    where it was changed on the phone after it was sent once, the one that was kept is changed."""
+    """Take one in that waited on a phone. Sent again it is kept once; beside another one of its minute, not over it;
+    and where it was changed on the phone after it was sent once, the one that was kept is changed."""
     given = request.form.get("sent", "")
     if not re.fullmatch(r"[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}", given):
         return _answer("refused", ["Found no mark of its own with it, expected one."], 400)
