@@ -1,4 +1,5 @@
-"""The long form of `tests/hostile` and `tests/durable`, run by `make attack`: kills, power cuts, odd input.
+"""The long form of `tests/hostile`, `tests/durable` and `tests/house`, run by `make attack`: kills, power cuts, odd
+input, strangers on the house's network, phones out of reach.
 
 Prints a line for each kind: how many were tried, how many failed, the longest took how long, and the peak of memory.
 """
@@ -14,11 +15,15 @@ import subprocess
 import sys
 import tempfile
 import time
+import unittest
 from contextlib import closing
 from pathlib import Path
 
+from tests import amid
+from tests.browser.test_phone import Phone
 from tests.database.test_backup import _WRITER
 from tests.hostile.test_odd_input import ODD
+from tests.strangers import Trickle, longest_page, opened, take_over
 from tests.support import NOW, ROOT, csrf, environment, rig
 from voltaun.core.instants import zone
 from voltaun.core.rig.fields import RigFaults
@@ -37,7 +42,8 @@ from voltaun.formats.samples_csv import Told, pieces
 from voltaun.pages import create_app
 from voltaun.standins import monitor
 
-TRIES = {"kills": 200, "power cuts": 1000, "odd requests": 6000, "odd files": 4000}
+TRIES = {"kills": 200, "power cuts": 1000, "odd requests": 6000, "odd files": 4000, "amid acts": 240, "amid start": 60,
+         "amid restore": 40, "taken over": 400, "trickling": 4, "two phones": 200}
 PATIENCE = 2.0
 MOST_MB = 500
 
@@ -242,13 +248,77 @@ def odd_files(folder, rng, tally, count):
         tally.try_(lambda kind=kind, data=data: read(kind, data))
 
 
+def amid_acts(folder, rng, tally, count):
+    for n in range(count):
+        how = ("ticks", "parts", "settings", "passphrase")[n % 4]
+        tally.try_(lambda n=n, how=how: amid.killed(folder, rng, n, how), patience=20)
+
+
+def amid_start(folder, rng, tally, count):
+    for n in range(count):
+        tally.try_(lambda n=n: amid.migration_killed(folder, rng, n), patience=20)
+
+
+def amid_restore(folder, rng, tally, count):
+    for n in range(count):
+        tally.try_(lambda n=n: amid.restore_killed(folder, rng, n), patience=20)
+
+
+def taken_over(folder, rng, tally, count):
+    """Half of them over TLS; of those every fifth in the clear, at the same port."""
+    for tls in (True, False):
+        with opened(folder / f"{tls}.db", tls) as server:
+            before = server.passphrase()
+
+            def one(n, server=server, before=before, tls=tls):
+                take_over(server, rng, tls and n % 5 > 0)
+                assert server.passphrase() == before, "a stranger set the passphrase"
+            for n in range(count // 2):
+                tally.try_(lambda n=n, one=one: one(n))
+            time.sleep(1)  # what still runs
+            tally.try_(lambda one=one: one(0))
+
+
+def trickling(folder, rng, tally, count):
+    """A thousand connections of one neighbour and of a hundred; the owner's page within a second throughout, at the
+    machine and on a phone."""
+    resource.setrlimit(resource.RLIMIT_NOFILE, (4096, resource.getrlimit(resource.RLIMIT_NOFILE)[1]))
+    for n in range(count):
+        tls, neighbours = n % 2 == 0, (1, 100)[n // 2 % 2]
+        with opened(folder / f"{n}.db", tls) as server:
+            trickle = Trickle(server, 1000, neighbours, tls)
+            trickle.start()
+            try:
+                time.sleep(2)
+                for asked in ({"host": "127.0.0.1", "encrypted": False}, {"neighbour": "127.0.2.9"}):
+                    longest = longest_page(server, 5, **asked)
+                    tally.try_(lambda longest=longest: longest < 1.0 or 1 / 0)
+                    tally.longest = max(tally.longest, longest)
+            finally:
+                trickle.stop()
+
+
+def two_phones(folder, rng, tally, count):
+    class Days(Phone):
+        def test(self):
+            self.two_phones(count)
+    ran = unittest.TextTestRunner(stream=io.StringIO()).run(Days("test"))
+    told = [text for _, text in ran.failures + ran.errors]
+    tally.try_(lambda: not told or 1 / 0)
+    tally.tried, tally.first = count, "".join(told)[-300:]
+
+
 def main() -> int:
     os.environ |= environment() | {"OPENBLAS_NUM_THREADS": "1"}
     share = float(sys.argv[1]) if len(sys.argv) > 1 else 1.0
     rng, failed = random.Random(11), 0
     print(f"{'kind':<14}{'tried':>8}{'failed':>8}{'of these slow':>14}{'longest, s':>12}{'peak, MB':>10}")
     for kind, attack in (("kills", kills), ("power cuts", power_cuts), ("odd requests", odd_requests),
-                         ("odd files", odd_files)):
+                         ("odd files", odd_files), ("amid acts", amid_acts), ("amid start", amid_start),
+                         ("amid restore", amid_restore), ("taken over", taken_over), ("trickling", trickling),
+                         ("two phones", two_phones)):
+        if len(sys.argv) > 2 and kind not in sys.argv[2:]:
+            continue
         tally = Tally(kind)
         with tempfile.TemporaryDirectory() as folder:
             attack(Path(folder), rng, tally, max(1, round(TRIES[kind] * share)))

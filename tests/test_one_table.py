@@ -114,9 +114,10 @@ class FieldsOfAReading(DatabaseCase):
         for of in FIELDS:
             with self.subTest(of.name):
                 self.assertTrue(field_words(of))
-                self.assertTrue(of.doubt in WAYS if of.kind in NUMBERS and of.kind != "temperature" else not of.doubt)
+                self.assertTrue(of.doubt in WAYS if of.kind in (*NUMBERS, "instant", "clock") else not of.doubt)
                 self.assertTrue(of.name == "at" or field_shown(of, reading_with(of.name), ALL.zone) != "·")
-                self.assertTrue(not of.doubt or of.said or of.doubt in ("level", "volts"), "words after its figure")
+                self.assertTrue(not of.doubt or of.said or of.doubt in ("level", "volts", "when", "degrees", "full"),
+                                "words after its figure")
                 self.assertIn(f"`{of.column}`", docs)
         self.assertEqual(tuple(EVENT_WORDS), EVENTS)
         for event in EVENTS:

@@ -6,6 +6,8 @@ import sys
 import tempfile
 import unittest
 from contextlib import suppress
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from tests.browser.chromium import window
@@ -207,6 +209,69 @@ class Phone(unittest.TestCase):
             self.page.wait_for_timeout(30)
         self.assertGreaterEqual(cuts[0], 100)
         self.assertEqual(self.levels(), wanted)
+
+    def test_days_of_two_phones_are_kept_as_last_said(self):
+        self.two_phones(8)
+
+    def two_phones(self, days):
+        """Two phones log day by day: messages are cut, entries changed on the phone after they were sent once, readings
+        changed in the log meanwhile; each is in the log once, as it was said last."""
+        rng, wanted, pages = random.Random(days), {}, []
+        for n in range(2):
+            phone = window(self, viewport={"width": 390, "height": 844 + n}, base_url=f"http://127.0.0.2:{self.port}")
+            self.window, self.page = phone, phone.new_page()
+            self.come_in()
+            self.page.goto("/away")
+            pages.append(self.page)
+
+            def cut(route):
+                way = rng.choice(("before", "after", "through", "through"))
+                if way == "after":  # it was kept, and the phone is not told
+                    with suppress(Exception):
+                        route.fetch()
+                if way == "through":
+                    route.continue_()
+                else:
+                    route.abort()
+            phone.route("**/away/mark", cut)
+            phone.route("**/1/away", cut)
+        for day in range(days):
+            self.page = rng.choice(pages)
+            at = (NOW - timedelta(days=day % 50, hours=1 + day // 50)).astimezone(rig().zone)
+            soc = rng.randint(40, 60)
+            self.type(str(soc), at=f"{at:%Y-%m-%d %H:%M}")
+            wanted[at] = soc
+            for _ in range(rng.randint(0, 2)):
+                self.send_now()
+                self.page.wait_for_timeout(40)
+            change = self.page.locator("#away-waiting li").first.get_by_role("button", name="Change")
+            if rng.random() < 0.5 and change.count():
+                change.click()
+                typed = self.page.locator("#r1-at").input_value()
+                soc = rng.randint(40, 60)
+                self.type(str(soc))
+                wanted[datetime.fromisoformat(typed).replace(tzinfo=rig().zone)] = soc
+            elif rng.random() < 0.3:
+                with connection.transaction(self.db):
+                    stands = kept.at(self.db, self.rig_id, at)
+                    if stands is not None and not self.page.locator("#away-waiting li").count():
+                        wanted[at] = rng.randint(61, 70)
+                        kept.edit(self.db, self.rig_id, stands.id, stands.version,
+                                  replace(stands.reading, soc=wanted[at] / 100), NOW)
+        for self.page in pages:
+            self.page.context.unroute_all()
+            for _ in range(200):
+                if not self.waits():
+                    break
+                self.send_now()
+                mine = self.page.get_by_role("button", name="Put in place what is typed here")
+                for button in (mine, self.page.get_by_role("button", name="Yes, keep it so")):
+                    if button.count():
+                        button.first.click()
+                self.page.wait_for_timeout(50)
+            self.assertEqual(self.waits(), [])
+        found = {of.reading.at: round(of.reading.soc * 100) for of in kept.everything(self.db, self.rig_id)[2:]}
+        self.assertEqual({at.astimezone(UTC): soc for at, soc in wanted.items()}, found)
 
     def test_what_one_keeps_appears_on_the_others_page_and_moves_nothing_under_a_hand(self):
         self.come_in()

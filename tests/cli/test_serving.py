@@ -128,8 +128,8 @@ class Serving(unittest.TestCase):
             self.assertNotIn("voltaun.service:", told.stderr)
 
     def test_the_watch_ends_with_the_server(self):
-        with (mock.patch("waitress.create_server") as server, mock.patch("voltaun.intake.watch.Watch") as watch,
-              mock.patch("signal.signal")):
+        with (mock.patch("voltaun.house.connections.server") as server, mock.patch("signal.signal"),
+              mock.patch("voltaun.intake.watch.Watch") as watch):
             server.return_value.run.side_effect = KeyboardInterrupt
             serving._serve(self.folder / "c.db", "127.0.0.1", self.port, False)
         self.assertEqual([call[0] for call in watch.return_value.method_calls], ["start", "stop", "join"])

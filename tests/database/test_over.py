@@ -3,15 +3,19 @@
 import sqlite3
 import subprocess
 import sys
+import threading
+import time
 from contextlib import closing
 from datetime import timedelta
+from pathlib import Path
 
 from tests.database.test_backup import FilledCase
 from tests.support import NOW, ROOT, environment, voltaun
 from voltaun.core.log.reading import Reading
-from voltaun.database import backup, check, connection
+from voltaun.database import backup, check, connection, settings
 from voltaun.database import readings as kept
 from voltaun.database.connection import transaction
+from voltaun.formats.rig_file import write_rig
 
 _LEAVES_A_JOURNAL = """
 import os, sqlite3, sys
@@ -75,7 +79,81 @@ class Over(FilledCase):
             voltaun("backup", target, "--db", self.path, "--over", check=0)
         voltaun("backup", self.path.with_name("copy.db"), "--db", self.path, check=0)  # an older copy
         taken = voltaun("export", "-o", self.path, "--rig", self.rig.name, "--db", self.path, check=2)
-        self.assertIn("--over", taken.stderr)
+        self.assertIn("found the database itself", taken.stderr)
+        for own in (self.path, *(self.path.with_name(f"test.db{ending}") for ending in (".key", ".house", "-wal"))):
+            for command in ("backup", "export"):
+                of = ["-o", own, "--rig", self.rig.name] if command == "export" else [own]
+                refused = voltaun(command, *of, "--over", "--db", self.path, check=2)
+                self.assertIn("found the database itself, or what belongs to it", refused.stderr, (command, own))
+        (around := self.path.with_name("around.csv")).symlink_to("back.csv")
+        self.path.with_name("back.csv").symlink_to("around.csv")
+        for command in (("backup", around), ("export", "--rig", self.rig.name, "-o", around)):
+            refused = voltaun(*command, "--over", "--db", self.path, check=2).stderr
+            self.assertIn("found a link that leads back to itself", refused)
+            self.assertEqual(refused.count("\n"), 1)
+        self.assertEqual(self.db.execute("PRAGMA integrity_check").fetchone()[0], "ok")
+
+    def test_what_another_left_beside_a_name_is_played_into_no_copy(self):
+        foreign, name = self.path.with_name("foreign.db"), self.path.with_name("copy.db")
+        with closing(sqlite3.connect(foreign)) as other:
+            other.executescript("PRAGMA journal_mode = WAL; CREATE TABLE theirs (x); INSERT INTO theirs VALUES (1)")
+            log = Path(f"{foreign}-wal").read_bytes()
+        for command in (("backup", name), ("import", self.path.with_name("hut.rig.json"))):
+            Path(f"{name}-wal").write_bytes(log)
+            if command[0] == "import":
+                command[1].write_text(write_rig(self.rig))
+            refused = voltaun(*command, "--db", self.path if command[0] == "backup" else name, check=2).stderr
+            self.assertIn("copy.db-wal, which another database left there", refused)
+            self.assertFalse(name.exists())
+            self.assertEqual(Path(f"{name}-wal").read_bytes(), log)  # it may be all that is left of the other
+        Path(f"{name}-wal").unlink()
+        voltaun("backup", name, "--db", self.path, check=0)
+        Path(f"{name}-wal").write_bytes(log)  # beside a copy that is to be replaced it goes with that one
+        voltaun("backup", name, "--db", self.path, check=0)
+        with closing(connection.connect_reading(name)) as copy:
+            self.assertEqual(len(kept.everything(copy, self.rig_id)), len(kept.everything(self.db, self.rig_id)))
+
+    def test_a_second_log_has_an_identity_of_its_own_and_a_copy_none(self):
+        copy, second = self.path.with_name("copy.db"), self.path.with_name("second.db")
+        voltaun("backup", copy, "--db", self.path, check=0)
+        voltaun("backup", second, "--second", "--db", self.path, check=0)
+        found = []
+        for path in (self.path, copy, second):
+            with closing(connection.connect_reading(path)) as of:
+                found.append(settings.identity(of))
+        self.assertEqual((found[0], len(set(found)), len(found[0])), (found[1], 2, 32))
+        self.assertNotIn(found[0], voltaun("export", "--as", "archive", "--db", self.path, check=0).stdout)
+
+    def test_restored_under_writers_nothing_that_was_acknowledged_is_lost(self):
+        copy = self.path.with_name("copy.db")
+        backup.backup(self.db, copy)
+        acknowledged, over = [], threading.Event()
+
+        def write():
+            with closing(connection.connect(self.path)) as db:
+                for n in range(10_000):
+                    if over.is_set():
+                        return
+                    with transaction(db):
+                        kept.add(db, self.rig_id, Reading(NOW + timedelta(minutes=n + 1), soc=0.5), NOW)
+                    acknowledged.append(NOW + timedelta(minutes=n + 1))
+                    time.sleep(0.002)
+        writer = threading.Thread(target=write)
+        writer.start()
+        befores = []
+        try:
+            for n in range(5):
+                befores.append(backup.restore(copy, self.path, NOW + timedelta(seconds=n)).before)
+                time.sleep(0.05)
+        finally:
+            over.set()
+            writer.join()
+        found = set()
+        for path in (*befores, self.path):
+            with closing(connection.connect_reading(path)) as of:
+                found |= {each.reading.at for each in kept.everything(of, self.rig_id)}
+        self.assertGreater(len(acknowledged), 20)
+        self.assertEqual(set(acknowledged) - found, set())
 
     def test_a_copy_that_holds_something_newer_is_not_written_over(self):
         copy, earlier = self.path.with_name("copy.db"), self.path.with_name("earlier.db")

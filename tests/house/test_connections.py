@@ -109,14 +109,15 @@ class Whom(ConnectionsCase):
             time.sleep(0.2)  # it is not read at first: more than the two sides hold between them waits
             self.assertEqual(len(self.all_of(slow).partition(b"\r\n\r\n")[2]), 5_000_000)
 
-    def test_a_stranger_sends_a_megabyte_and_who_came_in_more(self):
-        for neighbour, to, cookie, code in (
-                ("127.0.1.5", "127.0.0.2", "", b"413"), ("127.0.1.5", "127.0.0.2", "Cookie: known\r\n", b"200"),
-                ("127.0.0.1", "127.0.0.1", "", b"200")):
+    def test_a_stranger_sends_two_megabytes_and_who_came_in_more(self):
+        for neighbour, to, cookie, size, code in (
+                ("127.0.1.5", "127.0.0.2", "", 2_000_000, b"200"), ("127.0.1.5", "127.0.0.2", "", 2_000_001, b"413"),
+                ("127.0.1.5", "127.0.0.2", "Cookie: known\r\n", 2_000_001, b"200"),
+                ("127.0.0.1", "127.0.0.1", "", 2_000_001, b"200")):
             taken = self.connect(to, neighbour)
-            taken.sendall(f"POST / HTTP/1.0\r\n{cookie}Content-Length: 1000001\r\n\r\n".encode())
+            taken.sendall(f"POST / HTTP/1.0\r\n{cookie}Content-Length: {size}\r\n\r\n".encode())
             with suppress(ConnectionError):
-                taken.sendall(b"x" * 1_000_001)
+                taken.sendall(b"x" * size if code == b"200" else b"")
             self.assertIn(code, taken.recv(12), (neighbour, cookie))
 
     def test_the_certificate_goes_on_while_it_runs(self):

@@ -128,12 +128,27 @@ def read_db(db: Path | None) -> closing[sqlite3.Connection]:
         raise Refused(str(fault)) from fault
 
 
-def write_out(output: Path | None, texts: Iterable[str], over: bool = False) -> None:
-    """Write pieces of text to a file, whole or not at all, or to standard output; over what stands there only if told.
+def not_our_own(output: Path, db: Path | None) -> None:
+    """Refuse to write over the database, or over one of the small files beside it, whatever it is called by."""
+    path = db_path(db)
+    try:
+        there, database = output.resolve(), path.resolve()
+    except (OSError, RuntimeError) as error:
+        raise Refused(f"{output}: found a link that leads back to itself, expected a file to write") from error
+    tls = database.with_name(database.name + ".tls")
+    if there.parent in (database.parent, tls) and (there.parent == tls or there == tls or there.name in (
+            database.name, *(database.name + ending for ending in ("-wal", "-shm", "-journal", ".key", ".house")))):
+        raise Refused(f"{output}: found the database itself, or what belongs to it, expected another place")
+
+
+def write_out(output: Path | None, texts: Iterable[str], over: bool = False, db: Path | None = None) -> None:
+    """Write pieces of text to a file, whole or not at all, or to standard output; over what stands there only if told,
+    and never over the database.
     """
     if output is None or str(output) == "-":
         sys.stdout.writelines(texts)
         return
+    not_our_own(output, db)
     if output.is_file() and output.stat().st_size and not over:
         raise Refused(f"{output}: found a file there, expected a new name; --over writes over it")
     from voltaun.database.connection import in_words

@@ -227,7 +227,7 @@ def export(rig_name: str | None, kind: str, db: Path | None, output: Path | None
     or of all, the removed ones too."""
     with read_db(db) as connection:
         kept = None if kind == "archive" and rig_name is None else kept_rig(connection, rig_name)
-        write_out(output, _exported(connection, kept, kind), over)
+        write_out(output, _exported(connection, kept, kind), over, db)
 
 
 def _exported(connection: Connection, kept: KeptRig | None, kind: str) -> Iterable[str]:

@@ -8,7 +8,19 @@ from typing import TYPE_CHECKING
 
 import click
 
-from voltaun.cli.common import FILE, Damaged, Refused, db_option, db_path, json_flag, now, over_option, read_db, say
+from voltaun.cli.common import (
+    FILE,
+    Damaged,
+    Refused,
+    db_option,
+    db_path,
+    json_flag,
+    not_our_own,
+    now,
+    over_option,
+    read_db,
+    say,
+)
 from voltaun.words.sentences import counted
 
 if TYPE_CHECKING:
@@ -17,20 +29,25 @@ if TYPE_CHECKING:
 
 @click.command(short_help="Copy the database, also while it is in use")
 @click.argument("file", type=click.Path(path_type=Path))
+@click.option("--second", is_flag=True, help="The copy goes on as a log of its own: what waits on a phone for this one "
+              "is not sent to it.")
 @db_option
 @over_option
-def backup(file: Path, db: Path | None, over: bool) -> None:
+def backup(file: Path, second: bool, db: Path | None, over: bool) -> None:
     """Copy the database to a file, while it is in use; the copy is itself a database."""
     from contextlib import closing
 
     from voltaun.database import backup as copies
     from voltaun.database import check as checks
-    from voltaun.database.connection import DatabaseFault, connect_reading
-    if file.resolve() == db_path(db).resolve():
-        raise Refused(f"{file}: found the database itself, expected another place for the copy")
+    from voltaun.database import settings
+    from voltaun.database.connection import DatabaseFault, connect, connect_reading, transaction
+    not_our_own(file, db)
     with read_db(db) as connection:
         try:
             copies.backup(connection, file, over)
+            if second:
+                with closing(connect(file)) as copy, transaction(copy):
+                    settings.new_identity(copy)
             with closing(connect_reading(file)) as copy:
                 faults = checks.faults(copy)
         except (DatabaseFault, sqlite3.Error) as fault:

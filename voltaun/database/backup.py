@@ -8,7 +8,7 @@ import os
 import re
 import sqlite3
 from collections.abc import Iterable
-from contextlib import closing, suppress
+from contextlib import closing, nullcontext, suppress
 from dataclasses import dataclass
 from datetime import date, datetime
 from pathlib import Path
@@ -27,12 +27,9 @@ from voltaun.database.connection import (
     transaction,
     version_of,
 )
-from voltaun.database.files import copy_database
+from voltaun.database.files import BESIDE, LeftBeside, copy_database, left_beside
 
 KEPT_COPIES = 7
-
-_BESIDE = ("-wal", "-shm", "-journal")
-"""What SQLite keeps beside a file. One that another file left there is played into whatever comes in its place."""
 
 
 def backup(connection: sqlite3.Connection, to: Path, over: bool = False) -> None:
@@ -47,6 +44,8 @@ def backup(connection: sqlite3.Connection, to: Path, over: bool = False) -> None
     try:
         if not copy_database(connection, to):
             raise DatabaseFault(f"{to}: the copy is not whole; nothing was put there")
+    except LeftBeside as left:
+        raise DatabaseFault(f"{to}: {left}") from left
     except (sqlite3.Error, OSError) as error:
         raise DatabaseFault(f"{to}: {in_words(error, to)}; expected a place with enough room for the copy") from error
 
@@ -206,9 +205,8 @@ def restore(copy: Path, database: Path, now: datetime) -> Restored:
         restored = _put_aside(database, now)
         database.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         with closing(sqlite3.connect(f"{copy.absolute().as_uri()}?mode=ro", uri=True)) as source:
-            if database.exists():
-                with closing(connect(database)) as target:
-                    source.backup(target)
+            if restored is None:
+                restored = Restored(_put_over(source, database, now))
             else:
                 backup(source, database)
         prepare(database)
@@ -222,18 +220,54 @@ def restore(copy: Path, database: Path, now: datetime) -> Restored:
         raise DatabaseFault(f"{database}: {in_words(error, database)}; expected room for the copy {copy}") from error
 
 
-def _put_aside(database: Path, now: datetime) -> Restored:
+TRIES = 50
+FIRST_PAGES = 8
+"""From the first pages on the file is held, and nobody else writes; every database of ours has more."""
+
+
+class _WrittenMeanwhile(Exception):
+    """Something was kept since the copy of what stood there."""
+
+
+def _put_over(source: sqlite3.Connection, database: Path, now: datetime) -> Path:
+    """Put a copy over a database that others may be writing to; the copy of what stood there, with the last of what was
+    acknowledged. Others wait while each of the two is made; where one of them came between, both are made again."""
+    before = _free(database.with_name(f"{database.stem}-before-{now:%Y%m%d-%H%M%S}.db"))
+    for _ in range(TRIES):
+        try:
+            _put_over_unless_written(source, database, before)
+            return before
+        except _WrittenMeanwhile:
+            before.unlink()
+    raise DatabaseFault(f"{database}: found somebody writing to it all the time, expected a moment of rest; stop "
+                        "Voltaun, and restore it then")
+
+
+def _put_over_unless_written(source: sqlite3.Connection, database: Path, before: Path) -> None:
+    with closing(connect(database)) as holding, closing(connect(database)) as watching, \
+            closing(connect(database)) as target:
+        others = watching.execute("PRAGMA journal_mode").fetchone()[0] == "wal"  # as whoever serves it has it
+        with transaction(holding) if others else nullcontext():
+            watching.execute("SELECT count(*) FROM sqlite_master").fetchone()  # it knows of others' writing from now on
+            version = watching.execute("PRAGMA data_version").fetchone()[0]
+            backup(watching, before)
+
+        def held(_status: int, left: int, _all: int) -> None:
+            if others and left and watching.execute("PRAGMA data_version").fetchone()[0] != version:
+                raise _WrittenMeanwhile
+        source.backup(target, pages=FIRST_PAGES, progress=held)
+
+
+def _put_aside(database: Path, now: datetime) -> Restored | None:
+    """Put aside what cannot be written over; None for a database that is sound, which stays."""
     if not database.exists():
-        if not any(Path(f"{database}{ending}").exists() for ending in _BESIDE):
+        if not left_beside(database):
             return Restored(None)
         left = _free(database.with_name(f"{database.stem}-left-{now:%Y%m%d-%H%M%S}.db"))
-        _move(database, left, _BESIDE)
+        _move(database, left, BESIDE)
         return Restored(left)
     if sound(database):
-        before = _free(database.with_name(f"{database.stem}-before-{now:%Y%m%d-%H%M%S}.db"))
-        with closing(connect(database)) as standing:
-            backup(standing, before)
-        return Restored(before)
+        return None
     with database.open("rb") as opened:
         header = opened.read(72)
     if header[:16] == b"SQLite format 3\0" and int.from_bytes(header[68:72], "big") not in (0, APPLICATION_ID):
@@ -241,7 +275,7 @@ def _put_aside(database: Path, now: datetime) -> Restored:
     if _text(header):
         raise DatabaseFault(f"{database}: found a text file, expected a database to put the copy in the place of")
     aside = _free(database.with_name(f"{database.stem}-damaged-{now:%Y%m%d-%H%M%S}.db"))
-    _move(database, aside, ("", *_BESIDE))
+    _move(database, aside, ("", *BESIDE))
     return Restored(aside, damaged=True)
 
 

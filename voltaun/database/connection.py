@@ -15,7 +15,7 @@ from glob import escape as glob_escape
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from voltaun.database.files import copy_database
+from voltaun.database.files import LeftBeside, copy_database, refuse_left
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -121,6 +121,7 @@ def prepare(path: Path, create: bool = True) -> None:
         if not path.exists():
             if not create:
                 raise NoDatabase(f"{path}: found nothing there, expected a Voltaun database")
+            refuse_left(path)
             _create(path)
         have = version_of(path)
         newest = migrations()[-1][0]
@@ -134,6 +135,8 @@ def prepare(path: Path, create: bool = True) -> None:
                 _copy_first(connection, path, have, newest)
             connection.execute("PRAGMA journal_mode = WAL")
             migrate(connection)
+    except LeftBeside as left:
+        raise DatabaseFault(f"{path}: {left}; `voltaun restore COPY` puts it aside by itself") from left
     except (sqlite3.Error, OSError, UnicodeDecodeError) as error:
         raise DatabaseFault(f"{path}: {in_words(error, path)}; expected a Voltaun database or a place for a new "
                             "one") from error

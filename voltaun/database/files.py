@@ -28,6 +28,36 @@ def in_place(part: Path, to: Path) -> None:
             os.close(folder)
 
 
+BESIDE = ("-wal", "-shm", "-journal")
+"""What SQLite keeps beside a file. One that another file left there is played into whatever comes in its place."""
+
+
+class LeftBeside(OSError):
+    """Something that SQLite left of another database lies beside a place where none stands."""
+
+
+def left_beside(database: Path) -> list[Path]:
+    """What lies beside a place for a database of what SQLite keeps there."""
+    return [part for ending in BESIDE if (part := database.with_name(database.name + ending)).exists()]
+
+
+def refuse_left(database: Path) -> None:
+    """Refuse a place for a new database beside which one that is gone left something: that would be played into it, or
+    be thrown away, and it may be all that is left of the other. Raises LeftBeside."""
+    left = left_beside(database)
+    if left and not database.exists():
+        raise LeftBeside(f"found {left[0].name}, which another database left there; move it away, or take another name")
+
+
+def database_in_place(part: Path, to: Path) -> None:
+    """Put a database that was written beside its place there; what belongs to the one that it replaces goes with that
+    one. Raises LeftBeside, OSError."""
+    refuse_left(to)
+    for left in left_beside(to):
+        left.unlink()
+    in_place(part, to)
+
+
 def write_file(to: Path, texts: Iterable[str]) -> None:
     """Write a text file whole, a piece after the other, or leave what stands there. Raises OSError."""
     if to.exists() and not to.is_file():
@@ -63,18 +93,20 @@ def _whole(copy: sqlite3.Connection) -> bool:
 def copy_database(connection: sqlite3.Connection, to: Path) -> bool:
     """Copy a database to a file by SQLite's online copy, for its owner alone; whether the copy is whole.
 
-    Only a whole copy is put in its place. Raises sqlite3.Error, OSError.
+    Only a whole copy is put in its place. Raises sqlite3.Error, LeftBeside, OSError.
     """
     part = to.with_name(to.name + ".part")
+    refuse_left(to)
     try:
-        part.unlink(missing_ok=True)
+        for left in (part, *left_beside(part)):
+            left.unlink(missing_ok=True)
         os.close(os.open(part, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600))
         with closing(sqlite3.connect(part)) as copy:
             connection.backup(copy, pages=2048)
             copy.execute("PRAGMA journal_mode = DELETE")
             whole = _whole(copy)
         if whole:
-            in_place(part, to)
+            database_in_place(part, to)
         return whole
     finally:
         with suppress(OSError):

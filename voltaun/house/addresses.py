@@ -1,4 +1,4 @@
-"""The addresses that this machine has on its own networks."""
+"""Who somebody is before anything is known of them: addresses, this machine's own ones, and how much they may send."""
 
 import socket
 from ipaddress import IPv4Address, ip_address, ip_network
@@ -6,6 +6,10 @@ from ipaddress import IPv4Address, ip_address, ip_network
 HERE = "voltaun.here"
 """The key of a request's environment by which the server says that it comes from this machine; where it is missing, it
 does not."""
+
+STRANGERS_BYTES = 2_000_000
+"""Who has not come in, a small device with a token too, sends no larger body. The server takes it in, on to the disk
+where it is large, before the application is asked, and a neighbour is to fill no disk."""
 
 
 def own_addresses() -> list[str]:

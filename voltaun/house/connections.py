@@ -27,7 +27,7 @@ from waitress.parser import HTTPRequestParser
 from waitress.server import MultiSocketServer, TcpWSGIServer
 from waitress.task import ThreadedTaskDispatcher, WSGITask
 
-from voltaun.house.addresses import HERE, group
+from voltaun.house.addresses import HERE, STRANGERS_BYTES, group
 
 STRANGERS, OF_ONE_ADDRESS = 300, 40
 """So many connections from elsewhere at once, and of one address. A browser holds six."""
@@ -43,10 +43,6 @@ BODY_S, BODY_BYTES_A_S = 30.0, 4_096.0
 
 IDLE_S = 20
 """A connection on which nothing is asked is let go of after so long."""
-
-STRANGERS_BYTES = 1_000_000
-"""Who has not come in sends no larger body. The server takes it in, on to the disk where it is large, before the
-application is asked, and a neighbour is to fill no disk."""
 
 MOST_HEAD_BYTES = 8192
 HANDSHAKE = 0x16
@@ -136,9 +132,9 @@ class _Parser(HTTPRequestParser):  # type: ignore[misc] # waitress has no types
 
     def parse_header(self, header_plus: bytes) -> None:
         super().parse_header(header_plus)
-        if (self.content_length >= STRANGERS_BYTES or self.chunked) and not self._known(self.headers.get("COOKIE", "")):
+        if (self.content_length > STRANGERS_BYTES or self.chunked) and not self._known(self.headers.get("COOKIE", "")):
             self.adj = copy.copy(self.adj)
-            self.adj.max_request_body_size = STRANGERS_BYTES
+            self.adj.max_request_body_size = STRANGERS_BYTES + 1  # what is as large as this is refused
 
 
 class _Task(WSGITask):  # type: ignore[misc] # waitress has no types

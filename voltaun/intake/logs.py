@@ -26,7 +26,7 @@ class Unsure(Exception):
         super().__init__(f"{len(doubts)} figures are to be asked about")
 
 
-def doubts_about(connection: Connection, kept: rigs.KeptRig, new: list[Reading],
+def doubts_about(connection: Connection, kept: rigs.KeptRig, new: list[Reading], now: datetime,
                  instead_of: Reading | None = None) -> list[Doubt]:
     """What of new readings is asked about, given the rig's log; those that stand there already are not.
 
@@ -45,7 +45,8 @@ def doubts_about(connection: Connection, kept: rigs.KeptRig, new: list[Reading],
     learned_from = standing | ({reading.at: reading for reading in fresh} if many else {})
     latest = sorted(learned_from.values(), key=lambda reading: reading.at)[-LEARN_READINGS:]
     learned = reckon(kept.rig, latest, sun).learned
-    return list(islice(doubts_of_many(kept.rig, learned, standing.values(), fresh, sun), MOST_DOUBTS))
+    found = doubts_of_many(kept.rig, learned, standing.values(), fresh, sun, now, instead_of.at if instead_of else None)
+    return list(islice(found, MOST_DOUBTS))
 
 
 def bring_log(connection: Connection, kept: rigs.KeptRig, new: list[Reading], name: str, now: datetime,
@@ -53,7 +54,7 @@ def bring_log(connection: Connection, kept: rigs.KeptRig, new: list[Reading], na
               sure: bool) -> readings.Merged:
     """Keep the readings of a log file as one import. Raises ReadingsDiffer, and Unsure unless one is `sure`."""
     if not sure:
-        doubts = doubts_about(connection, kept, new)
+        doubts = doubts_about(connection, kept, new, now)
         if doubts:
             raise Unsure(doubts)
     with transaction(connection):

@@ -100,6 +100,13 @@ SAYINGS: dict[str, Callable[..., str]] = {
     "odd_facing": lambda degrees, sunny: (f"It faces away from the sun. There {sunny:g} is towards it; "
                                           "0 is north, 180 south."),
     "odd_daily": lambda wh, most: f"More than its W make in 24 hours, {show_energy(most)}.",
+    "odd_bank": lambda wh: f"That is a bank of {show_energy(wh)}. Is it in another unit?",
+    "odd_efficiency": lambda share: f"{show_percent(share)} of what goes in comes out? Mostly it is 80 to 95 %.",
+    "odd_inverter": lambda watts: f"{show_power(watts)} would empty this bank within minutes. Is it in W?",
+    "odd_charger": lambda watts: f"{show_power(watts)} would fill this bank within minutes. Is it in W?",
+    "odd_small_panel": lambda watts: f"{watts:g} W in one panel? It is small for a bank of such volts.",
+    "odd_much": lambda wh: f"{show_energy(wh)} a day are several full banks. Is it in Wh?",
+    "odd_little": lambda wh, watts: f"{wh:g} Wh a day are seconds at {watts:g} W. Is it in kWh?",
     "odd_latitude": lambda degrees: "The time zone lies on the other side of the equator. South is negative.",
     "odd_longitude": lambda degrees: "The time zone lies far from there. West is negative.",
     # The hydrometer

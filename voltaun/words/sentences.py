@@ -12,7 +12,7 @@ from voltaun.core.log.reading import BY_NAME
 from voltaun.core.outlook.plans import AWAY, GUESTS, GeneratorRule, Plan
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import SOURCES
-from voltaun.words.house_units import customary, fuel_word, in_fuel
+from voltaun.words.house_units import customary, fuel_word, in_fuel, show_temperature
 from voltaun.words.units import (
     lasting,
     show_age,
@@ -435,6 +435,16 @@ def _slip_words(of: Doubt) -> str:
 
 def doubt_words(of: Doubt, rig: Rig) -> str:
     """What is odd about a figure, in one line that can be asked about."""
+    if of.kind == "far":
+        return f"{of.at.astimezone(rig.zone):%-d %B %Y} is {of.value:.0f} days from the end of the log. Is it that day?"
+    if of.kind == "degrees":
+        return f"{show_temperature(of.value)} at the bank? Other degrees may be meant, or another sign."
+    if of.kind == "dark":
+        full = datetime.fromtimestamp(of.value, rig.zone)
+        return f"Full at {full:%H:%M}, with no sun and nothing else that charged? Is that the hour?"
+    if of.kind == "emptied":
+        return (f"Full {show_duration(of.hours)} before {show_percent(of.value)}: about {show_percent(of.usual)} would "
+                "be left at the least. Is that the hour?")
     if of.kind == "volts":
         return f"{of.value:g} V on a bank of {of.usual:g} V?"
     if of.kind == "hours":

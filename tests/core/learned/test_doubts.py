@@ -46,6 +46,44 @@ class Doubted(unittest.TestCase):
                         {"use_wh": 400}, {"soc": 1.0, "solar_wh": 300, "sky": "clear"}, {"soc": 0.6}, {"note": "x"}):
             self.assertEqual(self.asked(**figures), [], figures)
 
+    def test_a_bank_is_as_warm_as_people_are(self):
+        for celsius, odd in ((75, True), (50, False), (51, True), (-30, False), (-31, True), (-40, True)):
+            self.assertEqual(self.asked(temp_c=celsius), [("temp_c", "degrees")] * odd, celsius)
+        self.assertEqual(doubt_words(Doubt(NOW, "temp_c", "degrees", 75.0, 50.0), RIG),
+                         "75 °C at the bank? Other degrees may be meant, or another sign.")
+
+    def test_full_in_the_dark_is_asked_about_unless_something_charged(self):
+        night, noon = datetime(2026, 11, 23, 15, tzinfo=UTC), datetime(2026, 11, 24, 2, tzinfo=UTC)  # 2:00 and 13:00
+        self.assertEqual(self.asked(full_at=night, soc=0.95), [("full_at", "dark")])
+        self.assertEqual(self.asked(full_at=night, soc=0.95, generator_wh=900.0), [])
+        self.assertEqual(self.asked(full_at=night, soc=0.95, vehicle_hours=2.0), [])
+        self.assertEqual(self.asked(full_at=noon, soc=0.95), [])
+        self.assertEqual(doubt_words(Doubt(NOW, "full_at", "dark", night.timestamp(), 0.0), RIG),
+                         "Full at 02:00, with no sun and nothing else that charged? Is that the hour?")
+        # Full 18 h ago (13:00): four times 1.85 kWh a day are 5.55 kWh, and a fifth of 9.6 kWh: 22 % would be left.
+        self.assertEqual(self.asked(full_at=noon, soc=0.23, before=replace(BEFORE, soc=0.3)), [])
+        self.assertEqual(self.asked(full_at=noon, soc=0.20, before=replace(BEFORE, soc=0.3)), [("full_at", "emptied")])
+
+    def test_a_year_or_a_month_that_slipped(self):
+        learned = reckon(RIG, log_of(), SUN).learned
+
+        def asked(log, new, now=NOW, edited=None):
+            found = doubts_of_many(RIG, learned, log, new, SUN, now, edited)
+            return [(of.name, of.kind, round(of.value)) for of in found if of.name == "at"]
+        log = [Reading(NOW - timedelta(days=n), soc=0.6) for n in range(700, 0, -1)]
+        for days, odd in ((1, 0), (59, 0), (61, 1), (365, 1), (3650, 1), (56 * 365, 1)):
+            reading = Reading(NOW - timedelta(days=days, minutes=7), soc=0.6)
+            self.assertEqual(asked(log, [reading]), [("at", "far", days - 1)] * odd, days)  # the log ended a day ago
+            self.assertEqual(asked(log, [reading], edited=reading.at), [])
+        # After a winter away one goes on at the old end; a paper log of long ago holds itself.
+        old = [Reading(NOW - timedelta(days=n), soc=0.6) for n in range(400, 300, -1)]
+        self.assertEqual(asked(old, [Reading(NOW - timedelta(days=299), soc=0.6)]), [])
+        self.assertEqual(asked([], old), [])
+        slipped = replace(old[50], at=old[50].at - timedelta(days=365))
+        self.assertEqual(asked([], [slipped, *old]), [("at", "far", 315)])
+        self.assertEqual(doubt_words(Doubt(NOW - timedelta(days=365), "at", "far", 365.0, 0.0), RIG),
+                         "25 November 2025 is 365 days from the end of the log. Is it that day?")
+
     def test_a_nought_too_few_or_too_many(self):
         self.assertEqual(self.asked(solar_wh=185, sky="mixed"), [("solar_wh", "little")])
         self.assertEqual(self.asked(solar_wh=20_000, sky="clear"), [("solar_wh", "much")])
@@ -161,5 +199,5 @@ class Doubted(unittest.TestCase):
         log = log_of()
         log[12] = Reading(log[12].at, soc=0.6, solar_wh=2000.0, use_wh=18_500.0)
         learned = reckon(RIG, log, SUN).learned
-        self.assertEqual([(doubt.at, doubt.name) for doubt in doubts_of_many(RIG, learned, [], log, SUN)],
+        self.assertEqual([(doubt.at, doubt.name) for doubt in doubts_of_many(RIG, learned, [], log, SUN, NOW)],
                          [(log[12].at, "use_wh")])

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 from tests.support import NOW, rig
 from voltaun.core.rig.odd import odd_figures
-from voltaun.core.rig.parts import Bank, Inverter, Load, Place, SolarArray
+from voltaun.core.rig.parts import Bank, Engine, Generator, Inverter, Load, Place, SolarArray
 from voltaun.demo import honey_house, orchard_trailer
 from voltaun.pages.start.places import zones
 from voltaun.words.reasons import say
@@ -33,6 +33,23 @@ class Odd(unittest.TestCase):
                  "arrays Roof azimuth_deg"),
                 ({"loads": (Load("Lamp", 260, "dc", 10),)}, {"loads": (Load("Lamp", 250, "dc", 10),)},
                  "loads Lamp daily_wh"),
+                ({"loads": (Load("Freezer", 0.62, "ac", 90),)}, {"loads": (Load("Freezer", 0.8, "ac", 90),)},
+                 "loads Freezer daily_wh"),
+                ({"loads": (Load("Freezer", 28_900),)}, {"loads": (Load("Freezer", 28_700),)},
+                 "loads Freezer daily_wh"),
+                ({"bank": replace(bank, unit_capacity_ah=2.0)}, {"bank": replace(bank, unit_capacity_ah=20)},
+                 "bank unit_capacity_ah"),  # 48 Wh
+                ({"bank": replace(bank, charge_efficiency=0.59)}, {"bank": replace(bank, charge_efficiency=0.6)},
+                 "bank charge_efficiency"),
+                ({"inverter": Inverter(18, 0.59, 2000)}, {"inverter": Inverter(18, 0.6, 2000)}, "inverter efficiency"),
+                ({"inverter": Inverter(18, 0.9, 97_000)}, {"inverter": Inverter(18, 0.9, 95_000)},
+                 "inverter continuous_w"),  # 0.1 h of 97 kW are 9.7 kWh, the bank holds 9.6
+                ({"generators": (Generator("Set", 24_100),)}, {"generators": (Generator("Set", 23_900),)},
+                 "generators Set charge_w"),  # 0.4 h
+                ({"vehicles": (Engine("Ute", 320, converter_efficiency=0.5),)},
+                 {"vehicles": (Engine("Ute", 320, converter_efficiency=0.7),)}, "vehicles Ute converter_efficiency"),
+                ({"arrays": (replace(roof, panel_w=30),)}, {"arrays": (replace(roof, panel_w=50),)},
+                 "arrays Roof panel_w"),
                 ({"place": Place(42.02, 147.21, "Australia/Hobart"), "arrays": ()},
                  {"place": Place(-42.02, 147.21, "Australia/Hobart"), "arrays": ()}, "place latitude"),
                 ({"place": Place(-42.02, -147.21, "Australia/Hobart")},

@@ -6,7 +6,8 @@ The bounds are wide: a week away, a storm or a party is no doubt; a tenth or ten
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
+from itertools import zip_longest
 
 import numpy as np
 
@@ -39,6 +40,12 @@ SOURCE_ROOM = 1.3
 NOTHING = 0.003
 """Less than this part of a clear sky's sun, or of a bank a day, is nobody's day: it was meant in another unit."""
 
+FAR_OFF = timedelta(days=60)
+"""A reading lies no further than this from now and from the rest of the log, or its year or month is asked about."""
+
+COLDEST_C, WARMEST_C = -30.0, 50.0
+"""No bank that is used is colder or warmer: the other degrees were meant, or a sign."""
+
 SURELY_SUNNY = ("clear", "mixed")
 """Under these words little sun is a slip; under the others it is the weather."""
 
@@ -48,7 +55,8 @@ class Doubt:
     """One figure that is asked about.
 
     name   of the figure: a field of `Reading`, or "soc"
-    kind   "little", "much", "most", "tiny", "rise", "fall", "volts", "hours"; "slip" where another decimal fits all
+    kind   "little", "much", "most", "tiny", "rise", "fall", "volts", "hours", "far", "degrees", "dark" (full without
+           anything that charges), "emptied" (less left since full than can be); "slip" where another decimal fits all
            the other figures, "level" where none does and they tell another level
     value, usual  in the figure's unit (Wh, a fraction, V, h); usual is what would be expected, or the most
     hours  of the interval that it stands for
@@ -72,15 +80,18 @@ class Asked:
     reading: Reading
     sun: RigSun | None
     hours: float
+    off: timedelta
 
 
-def doubts(rig: Rig, learned: Learned, before: Reading | None, reading: Reading, sun: RigSun | None) -> list[Doubt]:
+def doubts(rig: Rig, learned: Learned, before: Reading | None, reading: Reading, sun: RigSun | None,
+           off: timedelta = timedelta(0)) -> list[Doubt]:
     """What of one reading is asked about.
 
     learned  what the log taught so far; before  the reading before it, None for the first
+    off      how far it lies from now and from the rest of the log, whichever is nearer
     """
     hours = hours_between(before.at, reading.at) if before is not None and reading.at > before.at else None
-    at = Asked(rig, learned, before if hours else None, reading, sun, hours or 0.0)
+    at = Asked(rig, learned, before if hours else None, reading, sun, hours or 0.0, off)
     found = [doubt for of in FIELDS if of.doubt for doubt in WAYS[of.doubt](at, of)]
     return found or _together(at)
 
@@ -97,15 +108,56 @@ def _together(at: Asked) -> list[Doubt]:
 
 
 def doubts_of_many(rig: Rig, learned: Learned, standing: Iterable[Reading], new: Iterable[Reading],
-                   sun: RigSun | None) -> Iterator[Doubt]:
-    """What of several new readings is asked about, in their order, each set after the one before it among both."""
+                   sun: RigSun | None, now: datetime, edited: datetime | None = None) -> Iterator[Doubt]:
+    """What of several new readings is asked about, in their order, each set after the one before it among both.
+
+    now     the moment of asking; edited  the moment of a reading that a single new one takes the place of
+    """
     fresh = {reading.at: reading for reading in new}
     ordered = sorted([*fresh.values(), *(each for each in standing if each.at not in fresh)], key=lambda each: each.at)
+    # One alone is held against the end of the log: its year may be one of a long log. Many hold one another.
+    ends = [now, *([edited] if edited else ())]
+    if len(fresh) == 1:
+        ends += [each.at for each in ordered if each.at not in fresh][-1:]
     before = None
-    for reading in ordered:
+    for reading, after in zip_longest(ordered, ordered[1:]):
         if reading.at in fresh:
-            yield from doubts(rig, learned, before, reading, sun)
+            beside = [each.at for each in (before, after) if each] if len(fresh) > 1 else []
+            off = min(abs(reading.at - of) for of in (*ends, *beside))
+            yield from doubts(rig, learned, before, reading, sun, off)
         before = reading
+
+
+def _when(at: Asked, of: Field) -> Iterator[Doubt]:
+    if at.off > FAR_OFF:
+        yield Doubt(at.reading.at, of.name, "far", at.off / timedelta(days=1), 0.0)
+
+
+def _degrees(at: Asked, of: Field) -> Iterator[Doubt]:
+    celsius = at.reading.temp_c
+    if celsius is not None and not COLDEST_C <= celsius <= WARMEST_C:
+        yield Doubt(at.reading.at, of.name, "degrees", celsius, WARMEST_C if celsius > 0 else COLDEST_C)
+
+
+def _full(at: Asked, of: Field) -> Iterator[Doubt]:
+    """Full in the dark with nothing else that charged, or so long ago that the level since cannot be."""
+    reading, full = at.reading, at.reading.full_at
+    if full is None or at.sun is None:
+        return
+    stood, hour = full.timestamp(), 3600.0
+    light = float(np.diff(at.sun.total.at(np.array([stood - hour, stood + hour])))[0])
+    charged = any(getattr(reading, name) for source in SOURCE_TABLE if source.by != SUN
+                  for name in (source.wh, source.hours) if name)
+    if light <= 0 and not charged:
+        yield Doubt(reading.at, of.name, "dark", stood, 0.0)
+        return
+    usual, _, most = _usual_use(at.rig, at.learned)
+    if reading.soc is None or usual is None or at.rig.soc_from == "volts":
+        return
+    energy, hours = effective_energy(at.rig).wh, hours_between(full, reading.at)
+    could = max(TIMES_FAR * usual, 2 * most) * hours / 24 + 0.2 * energy
+    if (1 - reading.soc) * energy > could:
+        yield Doubt(reading.at, of.name, "emptied", reading.soc, max(0.0, 1 - could / energy), hours)
 
 
 def _volts(at: Asked, of: Field) -> Iterator[Doubt]:
@@ -239,5 +291,6 @@ def _most_in(rig: Rig, before: Reading, reading: Reading, sun: RigSun | None, ho
     return min(most, charge_limit(rig) * hours)
 
 
-WAYS = {"level": _level, "volts": _volts, "sun": _sun, "source": _source, "hours": _hours, "use": _use}
+WAYS = {"when": _when, "degrees": _degrees, "full": _full, "level": _level, "volts": _volts, "sun": _sun,
+        "source": _source, "hours": _hours, "use": _use}
 """How a figure that cannot be meant is found, by the name that its field has for it."""

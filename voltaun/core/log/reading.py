@@ -104,7 +104,7 @@ def _hours(name: str, label: str, said: str, heard: str) -> Field:
 
 
 FIELDS = (
-    Field("at", "instant", "read_at", "When", entry="main"),
+    Field("at", "instant", "read_at", "When", entry="main", doubt="when"),
     Field("soc", "fraction", "soc_percent", "Level, %", entry="main", hint="74", doubt="level", low=0, high=100,
           heard=r"soc|level|charge|batt|percent|%|ladestand|akku|stand|niveau|nivel",
           expected="a percent from 0 to 100", example=0.62),
@@ -120,10 +120,10 @@ FIELDS = (
     _energy("use_wh", "Used, Wh", "used", r"use|used|usage|consum|conso|load|drain|verbrauch|discharge", "use", "2600"),
     Field("sky", "word", "sky", "Sky", entry="main", heard=r"sky|weather|wetter|himmel|cloud", words=SKIES,
           example="mixed"),
-    Field("full_at", "clock", "full_at", "Full at", entry="more", hint="13:40",
+    Field("full_at", "clock", "full_at", "Full at", entry="more", hint="13:40", doubt="full",
           heard=r"full.?(at|time|since)|voll (um|seit)"),
-    Field("temp_c", "temperature", "temp_c", "Bank, °C", entry="more", hint="16", heard=r"temp|°c|°f", low=-60, high=80,
-          expected="degrees Celsius, −60 to 80", example=16.0),
+    Field("temp_c", "temperature", "temp_c", "Bank, °C", entry="more", hint="16", heard=r"temp|°c|°f", doubt="degrees",
+          low=-60, high=80, expected="degrees Celsius, −60 to 80", example=16.0),
     Field("note", "text", "note", "Note", entry="more", heard=r"note|remark|comment|bemerk|notiz|what happened",
           high=2000, example="Set on after tea."),
     Field("pack_socs", "fractions", "pack_percents", example=(0.6, 0.64)),

@@ -12,15 +12,13 @@ from voltaun.formats import FileFaults
 from voltaun.formats.answers import outlook_answer
 from voltaun.formats.log_csv import read_log
 from voltaun.formats.plan_answer import plan_answer, today_answer
+from voltaun.house.addresses import STRANGERS_BYTES
 from voltaun.intake.bringing import log_grounds
 from voltaun.intake.logs import Unsure, bring_log
 from voltaun.intake.monitor import take_pushed
 from voltaun.pages import context
 from voltaun.words import advising, planning
 from voltaun.words import sentences as words
-
-LARGEST = 2_000_000
-"""A small device brings no more at once, bytes."""
 
 
 def today() -> ResponseReturnValue:
@@ -85,7 +83,7 @@ def bring_readings() -> ResponseReturnValue:
 
 
 def _body() -> bytes:
-    request.max_content_length = LARGEST
+    request.max_content_length = STRANGERS_BYTES
     return request.get_data(cache=False)
 
 

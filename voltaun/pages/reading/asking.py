@@ -13,7 +13,7 @@ def unsure(forms: list[ReadingForm], instead_of: Reading | None = None) -> bool:
 
     instead_of  the reading that a single one is put in place of
     """
-    found = doubts_about(context.db(), g.kept, [form.reading() for form in forms], instead_of)
+    found = doubts_about(context.db(), g.kept, [form.reading() for form in forms], g.now, instead_of)
     for form in forms:
         at = form.reading().at
         form.doubts = tuple(doubt for doubt in found if doubt.at == at)

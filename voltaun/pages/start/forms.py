@@ -12,7 +12,7 @@ from voltaun.core.rig.fields import Fault, RigFaults
 from voltaun.core.rig.odd import odd_figures
 from voltaun.core.rig.parts import CHEMISTRIES, PART_CLASSES, Bank, Place, SolarArray
 from voltaun.core.rig.rig import Rig
-from voltaun.core.rig.sources import SOURCES, STEADY
+from voltaun.core.rig.sources import SOURCE_TABLE, SOURCES, STEADY
 from voltaun.core.units import QuantityError
 from voltaun.core.written import label
 from voltaun.pages.fields import DegreesField, QuantityField, TypedField, WholeField
@@ -89,6 +89,8 @@ class StartForm(FlaskForm):
                 name = "label"
             elif name == "panel_w" and made.arrays[0].panels > 1:  # of one it is the sum of all of them
                 name = "solar_w"
+            elif name == "charge_w":
+                name = next(f"{source.name}_w" for source in SOURCE_TABLE if source.group == path[0])
             if name in self:
                 asked[name] = why
         self.odd = "; ".join(f"{name} {why.code}" for name, why in sorted(asked.items()))
