@@ -96,7 +96,6 @@ def copy_database(connection: sqlite3.Connection, to: Path) -> bool:
     Only a whole copy is put in its place. Raises sqlite3.Error, LeftBeside, OSError.
     """
     part = to.with_name(to.name + ".part")
-    refuse_left(to)
     try:
         for left in (part, *left_beside(part)):
             left.unlink(missing_ok=True)

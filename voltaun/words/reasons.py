@@ -41,6 +41,8 @@ SAYINGS: dict[str, Callable[..., str]] = {
     "no_use": lambda: "Nothing is known of the use yet: neither the log nor a list of loads tells it.",
     # How a figure of the log was reckoned, or why not
     "how_from_volts": lambda: "from volts at rest, which is good to ten points",
+    "how_dark": lambda: "the sun was down all the time",
+    "how_little_sun": lambda clear_wh: f"the sun was hardly up: between nothing and {show_energy(clear_wh)}",
     "how_hours": lambda hours, watts: f"{show_duration(hours)} × {show_power(watts)}",
     "how_ac": lambda use_wh, efficiency, idle_w: (f"{show_energy(use_wh)} on the AC side ÷ {efficiency:g}, and "
                                                   f"{show_power(idle_w)} idle"),

@@ -61,6 +61,9 @@ class Lean:
 LEAST_HOURS, LEAST_PART = 6.0, 0.1
 """From so many hours on, and so large a part of the day's use by the list, a stretch tells a use a day."""
 
+LIST_DOUBT = 0.4
+"""A day's use by the list of loads is in doubt by so much (a share, one standard deviation)."""
+
 STRETCH_DOUBT, LEVEL_ERROR = 0.4, 0.01
 """A day's use by a few hours of it is in doubt as much as one by a list (a share, one standard deviation), and a level
 that is shown in whole percent by so much of the bank."""
@@ -85,9 +88,14 @@ def first_use(rig: Rig, made: Sequence[Interval], energy_wh: float) -> UseLearne
     error = energy_wh * LEVEL_ERROR * math.sqrt(2 * len(reckoned))
     if part < LEAST_PART or used <= error:
         return None
-    mean = used / part
-    return UseLearned(np.array([mean]), mean, mean * math.hypot(STRETCH_DOUBT, error / used),
-                      1 - sum(each.hours for each in reckoned) / hours, hours)
+    mean, doubt = used / part, math.hypot(STRETCH_DOUBT, error / used)
+    listed = daily_use(rig, told[-1].end.astimezone(rig.zone).month)
+    if listed:  # two guesses at one day, each weighed by how well it is known; one that is far off counts for little
+        off = math.log(listed / mean)
+        believed = (doubt / LIST_DOUBT) ** 2 / (1 + (off / (2 * LIST_DOUBT)) ** 4)
+        mean *= math.exp(off * believed / (1 + believed))
+        doubt /= math.sqrt(1 + believed)
+    return UseLearned(np.array([mean]), mean, mean * doubt, 1 - sum(each.hours for each in reckoned) / hours, hours)
 
 
 class Shares:

@@ -34,6 +34,14 @@ IMPOSSIBLE_SHARE = 1.3
 """Sun above this share of a clear sky cannot be: a slip of the pen, or panels that are not in the rig."""
 
 
+DARK_SHARE, LITTLE_SHARE = 0.003, 0.05
+"""Where a clear sky could bring no more than the one part of the bank there was no sun; up to the other, as with an
+hour of dusk, there was little, whatever the sky: about half of it, give or take the other half."""
+
+SKIES_MIDDLE = 0.5
+"""Of little sun so much came, whatever the sky."""
+
+
 @dataclass(frozen=True, slots=True)
 class Interval:
     """What happened between two readings, all energies in Wh on the DC side.
@@ -190,6 +198,8 @@ class _Line:
 
     def reckon_harvest(self) -> None:
         """The harvest that was not read, and whether the sun's can be."""
+        if self.harvest["solar"] is None and self.clear is not None:
+            self._reckon_dark(self.clear)
         blank = None in self.harvest.values()
         if blank and self.stored is not None and self.use is not None:
             self._fill_in(self.stored, self.use)
@@ -200,6 +210,15 @@ class _Line:
                 self.harvest[source.name], self.bases[source.name] = 0.0, READ
         if None not in self.harvest.values():
             self.total = sum(wh for wh in self.harvest.values() if wh)
+
+    def _reckon_dark(self, clear: float) -> None:
+        """The sun that was left blank where it was down all the time, or all but an hour of dusk."""
+        if clear <= DARK_SHARE * self.energy:
+            self.harvest["solar"], self.bases["solar"] = 0.0, READ  # as sure as if it had been written down
+            self.how["solar_wh"] = reason("how_dark")
+        elif clear <= LITTLE_SHARE * self.energy and (self.stored is None or self.use is None):
+            self.harvest["solar"], self.bases["solar"] = SKIES_MIDDLE * clear, RECKONED
+            self.how["solar_wh"] = reason("how_little_sun", clear_wh=clear)
 
     def _fill_in(self, stored: float, use: float) -> None:
         """Fill in the one source that was not read, from the balance.

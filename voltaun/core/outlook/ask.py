@@ -10,6 +10,7 @@ from voltaun.core.learned.account import Account, Learned, reckon
 from voltaun.core.learned.bank_step import BankStep, as_it_seems, bank_step
 from voltaun.core.learned.hours import LEAST_SHARES, Lean, Shares
 from voltaun.core.learned.itself import Flow, histories_of, learn_flows
+from voltaun.core.learned.nights import Nights, nights_of
 from voltaun.core.learned.patterns import learned_trust
 from voltaun.core.learned.use import UseModel, as_listed_now, day_legs, days_of, learn_uses, use_of
 from voltaun.core.learned.use_step import UseStep, use_step
@@ -17,6 +18,7 @@ from voltaun.core.learned.yield_step import YieldStep, yield_step
 from voltaun.core.log.days import sky_days
 from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.plans import GeneratorRule, Plan
+from voltaun.core.rig.bank import effective_energy
 from voltaun.core.rig.loads import daily_use
 from voltaun.core.rig.rig import Rig
 from voltaun.core.series import HISTORY_DAYS, Kind
@@ -70,6 +72,7 @@ class Known:
     step, bank_step  in what the sun brings, and in what the bank holds, that no part explains: all of this is reckoned
         with the panels and the bank as they seem
     use_step  in what is used, that no load explains: the usual day is one of those since
+    nights  what a night takes, None where none was read at both ends
     """
 
     readings: Sequence[Reading]
@@ -83,6 +86,7 @@ class Known:
     step: YieldStep | None = None
     bank_step: BankStep | None = None
     use_step: UseStep | None = None
+    nights: Nights | None = None
 
     def believed(self, rig: Rig, sun: RigSun | None) -> RigSun | None:
         """The rig's clear-sky harvest with the panels as they seem to have been, and to be."""
@@ -143,7 +147,8 @@ def known(rig: Rig, readings: Iterable[Reading], sun: RigSun | None, as_of: date
                  lean_of(rig, Shares(rig, account.intervals), learned, as_of),
                  learn_uses([legs], [today], rig.zone, rig.bank.hard_floor)[0],
                  learn_flows(rig, [histories_of(rig, account.intervals)], [today])[0], step, of_bank,
-                 of_use)
+                 of_use, nights_of([each for each in account.intervals if as_of - each.end <= timedelta(days=USE_DAYS)],
+                                   effective_energy(seems).wh, rig.bank.hard_floor))
 
 
 def lean_of(rig: Rig, shares: Shares, learned: Learned, as_of: datetime) -> Lean:

@@ -10,6 +10,7 @@ from datetime import date, timedelta
 
 import numpy as np
 
+from voltaun.core.learned.nights import in_dark
 from voltaun.core.outlook.ask import Ask
 from voltaun.core.outlook.autonomy import Drain
 from voltaun.core.outlook.beliefs import level_doubt, unseen_draws
@@ -17,6 +18,7 @@ from voltaun.core.outlook.flows import loads, planned
 from voltaun.core.outlook.grid import Grid
 from voltaun.core.outlook.simulate import Started
 from voltaun.core.outlook.standing import Standing, standing
+from voltaun.core.rig.bank import effective_energy
 from voltaun.core.rig.parts import SKIES
 from voltaun.core.series import Word
 from voltaun.core.sky.model import draw_shares, word_shares
@@ -59,7 +61,7 @@ def prepare(ask: Ask) -> Prepared:
     harvest += itself
     unseen = unseen_draws(ask.known.learned, _stream(ask.seed, 8).standard_normal(ask.futures)).astype(np.float32)
     shapes = ask.known.lean.shapes(ask.rig, grid.months, _stream(ask.seed, 5).standard_normal((2, ask.futures)))
-    load = loads(ask, grid, _draw_uses(ask, stands.drain, grid.days), unseen, shapes)
+    load = loads(ask, grid, _draw_uses(ask, stands.drain, grid.days), unseen, shapes, _draw_nights(ask, grid))
     return Prepared(ask, stands, grid, _starts(ask, stands), _energies(ask, stands), unseen, harvest, load, by_plan,
                     itself, _started(ask, grid))
 
@@ -132,6 +134,15 @@ def _started(ask: Ask, grid: Grid) -> Started | None:
 def _stream(seed: int, purpose: int) -> np.random.Generator:
     """A stream of its own for each purpose, drawn day by day: a longer outlook begins like a shorter one."""
     return np.random.default_rng([seed, purpose])
+
+
+def _draw_nights(ask: Ask, grid: Grid) -> tuple[np.ndarray, np.ndarray] | None:
+    """Which night each step lies in, and what each takes in each future, W; None where days are known, or no night."""
+    nights = ask.known.nights
+    if nights is None or ask.known.use is not None:
+        return None
+    night = in_dark(ask.believed_sun, grid.bounds, effective_energy(ask.rig).wh)
+    return night, nights.draw(int(night.max(initial=0)), ask.futures, _stream(ask.seed, 9)).astype(np.float32)
 
 
 def _draw_uses(ask: Ask, leaving: Drain, days: list[date]) -> np.ndarray:

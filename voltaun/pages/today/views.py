@@ -24,7 +24,7 @@ from voltaun.pages.figures import hours, strip
 from voltaun.pages.figures.strip import Column
 from voltaun.pages.reading.forms import ReadingForm
 from voltaun.pages.today.plan import asked_of_tonight
-from voltaun.words import planning
+from voltaun.words import nights, planning
 from voltaun.words import sentences as words
 from voltaun.words.cautions import for_now
 
@@ -53,7 +53,18 @@ def render(form: ReadingForm, status: int = 200) -> tuple[str, int]:
                            strips=_strips(look, columns), columns=columns, last=_last(look), usual=_usual(look),
                            first=first_said, steps=_steps(look), nothing_yet=not any(of.past for of in columns),
                            cautions=for_now(context.rig(), look.outlook), apart=_apart(look),
+                           nights=_nights(look),
                            **(_planned(planned, look) if planned and not planned.stale else {})), status
+
+
+def _nights(look: Look) -> list[str]:
+    """What a night takes and the level at dawn, while fewer days are known than that."""
+    outlook, sun = look.outlook, context.sun()
+    if sun is None or outlook and (outlook.present.silent or outlook.present.drain.days_known >= nights.FEW_DAYS):
+        return []
+    took = nights.nights_take(look.recent.known.nights, context.rig(), sun, look.now)
+    dawn = nights.at_dawn(outlook, context.rig(), sun) if outlook and took else None
+    return [said for said in (took, dawn) if said]
 
 
 def _placed(plan: DayPlan | None) -> dict[date, list[str]]:
