@@ -133,6 +133,29 @@ class MeterRun(BenchCase):
         self.assertEqual(self.kept().rig.loads[0], FREEZER)
         self.shows("nothing was taken back", self.press("take-back").text)
 
+    def test_half_an_hour_of_a_meter_asks_how_much_of_a_day_it_is(self):
+        self.post("/1/bench/new", {"instrument": "meter", "subject": "Heating pad", "side": "ac",
+                                   "at": "2026-11-24T18:00", "wh": "0"})
+        page = self.read(at="2026-11-24T18:30", wh="150").text
+        self.shows("Heating pad took 150 Wh in 30 min: 300 W.", page)
+        self.shows("Until it is said below, it counts nowhere.", page)
+        self.hides("Apply to the rig", page)
+        self.press("apply")
+        self.assertNotIn("Heating pad", [load.name for load in self.kept().rig.loads])
+        for typed, words in (({"a_day": "25 h"}, "24 h at the most"), ({"a_day": ""}, "Found nothing"),
+                             ({"times": "lots"}, "a number"), ({"times": "49"}, "24 h at the most")):
+            page = self.press("often", **typed).text
+            self.shows(words, page)
+            for text in typed.values():
+                self.shows(f'value="{text}"', page)
+        page = self.press("often", times="3").text
+        self.shows("Heating pad takes 450 Wh a day", page)
+        self.shows("1 h 30 a day", page)
+        load = next(load for load in self.kept().rig.loads if load.name == "Heating pad")
+        self.assertEqual((load.daily_wh, load.evidence), (450, "spot"))
+        self.shows("Taken back", self.press("take-back").text)
+        self.assertNotIn("Heating pad", [load.name for load in self.kept().rig.loads])
+
     def test_bad_readings(self):
         self.begin(meter((0, 24), (0, 700)))
         for data, words in (({}, "nothing to keep"), ({"wh": "-1"}, "0 or more"), ({"wh": "lots"}, "an amount of"),

@@ -85,10 +85,11 @@ def begin(connection: sqlite3.Connection, rig_id: int, run: Run, now: datetime) 
     begun = run.marks[0].at if run.marks else now
     run_id = row_id(connection.execute(
         """INSERT INTO bench_run (rig_id, instrument, subject, side, begun_at, warm, conditions, leave_out_hours,
-                                  cut_off, basis, watts, hours_a_day, duty, standby_w, yearly_wh,
+                                  cut_off, basis, watts, hours_a_day, duty, standby_w, surge_w, yearly_wh,
                                   daily_wh)
            VALUES (:rig_id, :instrument, :subject, :side, :begun_at, :warm, :conditions, :leave_out_hours,
-                   :cut_off, :basis, :watts, :hours_a_day, :duty, :standby_w, :yearly_wh, :daily_wh)""",
+                   :cut_off, :basis, :watts, :hours_a_day, :duty, :standby_w, :surge_w, :yearly_wh,
+                   :daily_wh)""",
         _values(run) | {"rig_id": rig_id, "begun_at": instant_text(begun)}))
     _write_marks(connection, run_id, run)
     return run_id
@@ -106,7 +107,8 @@ def change(connection: sqlite3.Connection, kept: KeptRun, version: int, run: Run
         """UPDATE bench_run SET instrument = :instrument, subject = :subject, side = :side, begun_at = :begun_at,
                   state = :state, warm = :warm, conditions = :conditions, leave_out_hours = :leave_out_hours,
                   cut_off = :cut_off, basis = :basis, watts = :watts, hours_a_day = :hours_a_day, duty = :duty,
-                  standby_w = :standby_w, yearly_wh = :yearly_wh, daily_wh = :daily_wh, version = version + 1
+                  standby_w = :standby_w, surge_w = :surge_w, yearly_wh = :yearly_wh, daily_wh = :daily_wh,
+                  version = version + 1
            WHERE id = :id""",
         _values(run) | {"id": kept.id, "begun_at": instant_text(begun), "state": state or kept.state})
     connection.execute("DELETE FROM bench_mark WHERE run_id = ?", (kept.id,))

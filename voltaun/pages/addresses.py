@@ -93,6 +93,7 @@ ADDRESSES = (
     ("POST", "/<int:rig_id>/bench/runs/<int:run_id>/marks", "bench.add_mark", "bench.runs"),
     ("POST", "/<int:rig_id>/bench/runs/<int:run_id>/marks/<int:n>", "bench.change_mark", "bench.runs"),
     ("POST", "/<int:rig_id>/bench/runs/<int:run_id>/noted", "bench.note", "bench.runs"),
+    ("POST", "/<int:rig_id>/bench/runs/<int:run_id>/often", "bench.often", "bench.runs"),
     ("POST", "/<int:rig_id>/bench/runs/<int:run_id>/kwh", "bench.kwh", "bench.runs"),
     ("POST", "/<int:rig_id>/bench/runs/<int:run_id>/state", "bench.state", "bench.runs"),
     ("POST", "/<int:rig_id>/bench/undo/<int:change_id>", "bench.undo", "bench.runs"),

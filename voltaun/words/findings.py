@@ -6,7 +6,7 @@ from typing import Any
 
 from voltaun.core.bench.cells import Cells
 from voltaun.core.bench.drawdown import Drawdown
-from voltaun.core.bench.metering import Labelled, Metered
+from voltaun.core.bench.metering import DAY_HOURS, ENOUGH_HOURS, Labelled, Metered
 from voltaun.core.bench.runs import Run
 from voltaun.core.bench.trials import Harvested, InverterFit, Tested
 from voltaun.core.rig.rig import Rig
@@ -61,6 +61,13 @@ def _meter(found: Metered, run: Run, rig: Rig) -> Said:
         rows.append(("Seen", " and ".join(f"{word} {show_power(w)}" for word, w in
                                           (("peak", found.peak_w), ("low", found.low_w)) if w is not None)))
     advice = ""
+    if found.daily_wh is None:
+        return (f"{run.subject} took {show_energy(found.wh)} in {show_duration(found.hours)}: "
+                f"{show_power(found.mean_w)}.", "How much of a day is that? Until it is said below, it counts nowhere.",
+                rows)
+    if found.hours < ENOUGH_HOURS and run.hours_a_day is not None:
+        rows.append(("Taken as", "on all the time" if run.hours_a_day == DAY_HOURS else
+                     f"{show_duration(run.hours_a_day)} a day"))
     if found.idle_wh:
         rows.append(("Idle", f"{show_energy(found.idle_wh)} a day while it does nothing, "
                              f"{show_energy(found.daily_wh - found.idle_wh)} for its use"))

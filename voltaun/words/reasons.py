@@ -79,6 +79,8 @@ SAYINGS: dict[str, Callable[..., str]] = {
     "counter_reset": lambda times: (
         "The counter was reset once; the time across the reset is left out." if times == 1 else
         f"The counter was reset {times} times; the times across the resets are left out."),
+    "peak_over_surge": lambda peak_w, surge_w: (f"Its start of {show_power(peak_w)} is more than the inverter bears, "
+                                                f"{show_power(surge_w)}."),
     "low_above_mean": lambda low_w, mean_w: (
         f"The least that was noted, {show_power(low_w)}, is above the mean of {show_power(mean_w)}: at times it took "
         "less."),

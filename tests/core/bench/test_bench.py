@@ -111,10 +111,43 @@ class Meter(unittest.TestCase):
         self.assertFalse(rounds.done(slot, of, [("Freezer", START + timedelta(hours=23), 19.0)]))
 
     def test_short_and_warm_runs_say_what_that_means(self):
-        short = metering.meter(replace(meter((0, 6), (0, 200)), warm=True))
+        short = metering.meter(replace(meter((0, 6), (0, 200)), warm=True, hours_a_day=24.0))
         self.assertEqual((short.evidence, short.sd), ("spot", 0.25))
         self.assertEqual(short.remarks, (reason("less_than_a_day", hours=6.0), reason("metered_warm")))
         self.assertEqual(metering.meter(meter((0, 72), (0, 2100))).remarks, ())
+
+    def test_half_an_hour_is_a_use_and_a_day_only_by_what_is_said(self):
+        pad = meter((0, 0.5), (0, 150))  # a heating pad: 300 W
+        found = metering.meter(pad)
+        self.assertEqual((found.daily_wh, found.wh, found.mean_w, found.remarks), (None, 150, 300, ()))
+        of = rig(loads=())
+        self.assertEqual(changes(pad, of, found), {})
+        # Two hours a day are 600 Wh, three times half an hour 450; on all the time 7200, which is said to be short.
+        for hours, daily in ((2.0, 600), (1.5, 450), (24.0, 7200)):
+            said = replace(pad, hours_a_day=hours)
+            found = metering.meter(said)
+            self.assertEqual((found.daily_wh, [of.code for of in found.remarks]),
+                             (daily, ["less_than_a_day"] * (hours == 24)))
+            self.assertEqual(changes(said, of, found)["loads", pad.subject, "daily_wh"], daily)
+        # A whole day is a day, whatever was said while it was short.
+        self.assertEqual(metering.meter(replace(meter((0, 24), (0, 700)), hours_a_day=2.0)).daily_wh, 700)
+        # What flows while it does nothing is a day's only of what is always on.
+        idle = replace(meter((0, 6), (0, 60)), hours_a_day=2.0)
+        idle = replace(idle, marks=tuple(replace(mark, low_w=2.0, peak_w=90.0) for mark in idle.marks))
+        self.assertIsNone(metering.meter(idle).idle_wh)
+
+    def test_a_peak_over_the_surge_is_said_and_is_the_start(self):
+        run = meter((0, 24), (0, 720))  # 30 W
+        of = rig(inverter=Inverter(18, 0.91, 600, 1000), loads=())
+        for peak, said, start in ((1001.0, True, 1001.0), (1000.0, False, 1000.0), (46.0, False, 46.0),
+                                  (44.0, False, None)):
+            seen = replace(run, marks=tuple(replace(mark, peak_w=peak) for mark in run.marks))
+            found = find(seen, of)
+            self.assertEqual("peak_over_surge" in [each.code for each in found.remarks], said, peak)
+            self.assertEqual(changes(seen, of, found).get(("loads", run.subject, "surge_w")), start)
+            self.assertEqual(find(replace(seen, side="dc"), of).remarks, ())
+        labelled = Run("label", "Pump", watts=400.0, hours_a_day=0.5, surge_w=1800.0)
+        self.assertEqual(changes(labelled, of, find(labelled, of))["loads", "Pump", "surge_w"], 1800.0)
 
     def test_the_spread_between_days_takes_the_place_of_the_tenth(self):
         steady = metering.meter(meter(range(0, 121, 24), [n * 700 for n in range(6)]))

@@ -26,7 +26,7 @@ def find(run: Run, rig: Rig, sun: RigSun | None = None, usual_share: float | Non
     Raises NotYet, Misread, CounterFell (see each instrument).
     """
     if run.instrument == "meter":
-        return metering.meter(run)
+        return _over_surge(metering.meter(run), run, rig)
     if run.instrument == "label":
         return metering.label(run)
     if run.instrument == "drawdown":
@@ -38,6 +38,14 @@ def find(run: Run, rig: Rig, sun: RigSun | None = None, usual_share: float | Non
     if run.instrument == "hydrometer":
         return hydrometer(run, rig)
     return _harvest(run, rig, sun, usual_share)
+
+
+def _over_surge(found: Metered, run: Run, rig: Rig) -> Metered:
+    """The finding with a remark where its peak is more than the inverter bears."""
+    bears = rig.inverter and (rig.inverter.surge_w or rig.inverter.continuous_w)
+    if run.side == "ac" and bears and found.peak_w is not None and found.peak_w > bears:
+        return replace(found, remarks=(*found.remarks, reason("peak_over_surge", peak_w=found.peak_w, surge_w=bears)))
+    return found
 
 
 def _harvest(run: Run, rig: Rig, sun: RigSun | None, usual_share: float | None) -> Harvested:
@@ -80,7 +88,17 @@ def changes(run: Run, rig: Rig, finding: Finding) -> dict[Path, object]:
     if isinstance(finding, Drawdown):
         wh = finding.load_wh_per_day
         return {} if wh is None else _of_load(run, wh, None, "trial")
-    return _of_load(run, finding.daily_wh, finding.running_w, finding.evidence)
+    if finding.daily_wh is None:
+        return {}
+    surge = run.surge_w
+    if isinstance(finding, Metered) and (finding.peak_w or 0.0) > STARTS * (finding.running_w or finding.mean_w):
+        surge = finding.peak_w
+    starts: dict[Path, object] = {("loads", run.subject, "surge_w"): round(surge, 1)} if surge else {}
+    return _of_load(run, finding.daily_wh, finding.running_w, finding.evidence) | starts
+
+
+STARTS = 1.5
+"""A peak of so many times what a thing takes while it is on is its start."""
 
 
 def _of_load(run: Run, daily_wh: float, running_w: float | None, evidence: str) -> dict[Path, object]:
@@ -111,7 +129,7 @@ def doubtful(run: Run, rig: Rig, finding: Finding) -> Reason | None:
         if known and finding.mean_w > FAR_FROM_RATED * known:
             return reason("more_than_it_can", watts=finding.mean_w, most=known)
         if finding.mean_w < NEXT_TO_NOTHING_W:
-            return reason("next_to_nothing", wh=finding.daily_wh)
+            return reason("next_to_nothing", wh=finding.mean_w * 24)
     daily = finding.daily_wh if isinstance(finding, Metered | Labelled) else getattr(finding, "load_wh_per_day", None)
     return reason("as_much_as_houses", wh=daily) if daily and daily > WHOLE_HOUSE_WH else None
 

@@ -47,12 +47,13 @@ class Metered:
     """The finding of a meter run. `sd` is relative; powers W, energies Wh on the side that was metered.
 
     idle_wh is what a day holds of the least that flowed (a microwave's clock), None where none was noted or it always
-    flows; running_w what it takes while it is on, without that.
+    flows; running_w what it takes while it is on, without that. daily_wh is None where a run is shorter than a day and
+    nobody said how much of a day it is.
     """
 
     hours: float
     wh: float
-    daily_wh: float
+    daily_wh: float | None
     sd: float
     evidence: str
     spans: tuple[Span, ...]
@@ -82,7 +83,9 @@ class Labelled:
 
 
 def meter(run: Run) -> Metered:
-    """A meter run: mean power = ΔWh / Δh, Wh a day = 24 × that, and the same for each interval.
+    """A meter run: mean power = ΔWh / Δh, Wh a day = 24 × that, and the same for each interval. A run of less than
+    `ENOUGH_HOURS` is so many Wh a use; it is a day's only by the hours a day that the run says, 24 where it is always
+    on.
 
     Readings with the counter; where it falls, the run must say that it was reset there (then the interval
     across the reset is left out, since nobody knows what flowed before it), otherwise CounterFell is
@@ -104,9 +107,10 @@ def meter(run: Run) -> Metered:
     lows = [mark.low_w for mark in run.marks if mark.low_w is not None]
     mean, low, peak = wh / hours, min(lows, default=None), max(peaks, default=None)
     idle = _idle(mean, low, peak, duty)
-    off = 1 - (duty or 0.0)
-    return Metered(hours, wh, mean * DAY_HOURS, _spread(spans, evidence), evidence, tuple(spans), duty,
-                   (mean - idle * off) / duty if duty else None, peak, low, idle * off * DAY_HOURS or None,
+    off, on_a_day = 1 - (duty or 0.0), DAY_HOURS if hours >= ENOUGH_HOURS else run.hours_a_day
+    standing = idle * off * DAY_HOURS or None if on_a_day == DAY_HOURS else None
+    return Metered(hours, wh, None if on_a_day is None else mean * on_a_day, _spread(spans, evidence), evidence,
+                   tuple(spans), duty, (mean - idle * off) / duty if duty else None, peak, low, standing,
                    run.ambient_c, tuple(_remarks(run, hours, mean, low)))
 
 
@@ -166,7 +170,7 @@ def _spread(spans: list[Span], evidence: str) -> float:
 def _remarks(run: Run, hours: float, mean: float, low: float | None) -> Iterator[Reason]:
     if low is not None and low > 1.05 * mean:
         yield reason("low_above_mean", low_w=low, mean_w=mean)
-    if hours < ENOUGH_HOURS:
+    if hours < ENOUGH_HOURS and run.hours_a_day == DAY_HOURS:
         yield reason("less_than_a_day", hours=hours)
     if run.warm and hours < SETTLED_HOURS:
         yield reason("metered_warm")
@@ -226,8 +230,8 @@ def beside(runs: list[Run], subject: str) -> Beside:
         try:
             if run.instrument == "label" and run.basis == "label":
                 labels.append(label(run).daily_wh)
-            elif run.instrument == "meter" and run.hours >= ENOUGH_HOURS:
-                metered.append((run.ambient_c, meter(run).daily_wh))
+            elif run.instrument == "meter" and run.hours >= ENOUGH_HOURS and (daily := meter(run).daily_wh) is not None:
+                metered.append((run.ambient_c, daily))
         except (NotYet, Misread):
             continue
     mean = sum(daily for _, daily in metered) / len(metered) if metered else 0.0

@@ -59,8 +59,9 @@ class Run:
     warm             whether the thing was started warm
     leave_out_hours  of a drawdown trial: how much of its beginning is left out, beside what its readings say
     cut_off          of a capacity test: whether its last reading was at the cut-off
-    basis, watts, hours_a_day, duty, standby_w, yearly_wh, daily_wh  of a label: what it rests on and says; its standby
-                     is what it takes while it does not run, W
+    basis, watts, hours_a_day, duty, standby_w, surge_w, yearly_wh, daily_wh  of a label: what it rests on and says; its
+                     standby is what it takes while it does not run, its surge at a start, W
+    hours_a_day      of a meter run shorter than a day: how long a day it is so; 24 where it is on all the time
     """
 
     instrument: str
@@ -76,6 +77,7 @@ class Run:
     hours_a_day: float | None = None
     duty: float | None = None
     standby_w: float | None = None
+    surge_w: float | None = None
     yearly_wh: float | None = None
     daily_wh: float | None = None
 

@@ -161,6 +161,7 @@ class LabelForm(PlacedForm):
     hours_a_day = QuantityField("Hours on a day", "duration", high=24)
     duty = QuantityField("Of that it really runs, %", "percent")
     standby_w = QuantityField("Else standby, W", "power", high=1e3)
+    surge_w = QuantityField("At a start, W", "power", high=1e6)
     yearly_wh = QuantityField("or a year, kWh", "energy", high=1e8, unit="kWh")
     daily_wh = QuantityField("or a day, Wh", "energy", high=1e6)
 
@@ -177,7 +178,7 @@ class LabelForm(PlacedForm):
 
     def run(self) -> Run:
         """The run that was typed."""
-        names = ("side", "basis", "watts", "hours_a_day", "duty", "standby_w", "yearly_wh", "daily_wh")
+        names = ("side", "basis", "watts", "hours_a_day", "duty", "standby_w", "surge_w", "yearly_wh", "daily_wh")
         given = {name: self[name].data for name in names}
         subject = " ".join(self.subject.data.split())
         known = usual(subject)

@@ -9,7 +9,7 @@ from flask.typing import ResponseReturnValue
 
 from voltaun.core.bench.drawdown import Drawdown
 from voltaun.core.bench.findings import changes, in_kwh
-from voltaun.core.bench.metering import Beside, beside
+from voltaun.core.bench.metering import DAY_HOURS, Beside, beside
 from voltaun.core.bench.runs import INSTRUMENTS, Mark, Run
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.sources import SOURCE_GROUPS
@@ -141,7 +141,7 @@ def run(run_id: int) -> tuple[str, int]:
 
 
 def _render(kept: KeptRun, form: "MarkForm | None" = None, noted: "ConditionsForm | None" = None,
-            editing: int | None = None, status: int = 200) -> tuple[str, int]:
+            editing: int | None = None, status: int = 200, often: dict[str, str] | None = None) -> tuple[str, int]:
     from voltaun.pages.bench.forms import ConditionsForm, MarkForm
     rig, seen = context.rig(), _shown(kept.run)
     fault_at = next((n for n, mark in enumerate(kept.run.marks) if seen.fault and mark.at == seen.fault.at), None)
@@ -155,7 +155,8 @@ def _render(kept: KeptRun, form: "MarkForm | None" = None, noted: "ConditionsFor
         "bench/run.html", kept_run=kept, seen=seen, form=form, editing=editing,
         used=bench.in_use(kept, rigs.origins(context.db(), g.kept)), names=names, fault_at=fault_at,
         noted=noted or ConditionsForm(rig, g.now, kept.run, formdata=None), cautions=for_bench(rig, kept.run),
-        in_log=trial_log.counts(kept.run, rig), beside=_beside(kept, seen), asked=_hours_from(seen.finding)), status
+        in_log=trial_log.counts(kept.run, rig), often=often, beside=_beside(kept, seen),
+        asked=_hours_from(seen.finding)), status
 
 
 def _hours_from(finding: Any) -> dict[str, Any] | None:
@@ -256,6 +257,39 @@ def note(run_id: int) -> ResponseReturnValue:
     return _change(kept, made, "Noted.")
 
 
+def often(run_id: int) -> ResponseReturnValue:
+    """Say how much of a day a short run of a meter is, and apply what follows."""
+    kept = _kept(run_id)
+    name, typed = next(((name, text) for name in ("a_day", "times") if (text := request.form.get(name, "").strip())),
+                       ("a_day", ""))
+    try:
+        a_day = DAY_HOURS if "always" in request.form else _hours_a_day(name, typed, kept.run.hours)
+    except QuantityError as error:
+        return _render(kept, status=422, often={"name": name, "typed": typed, "fault": refusal(error)})
+    made = replace(kept.run, hours_a_day=a_day)
+    seen = _shown(made)
+    if seen.finding is None or seen.doubt:
+        return _change(kept, made, f"Noted; nothing was applied: {seen.doubt or seen.headline}")
+    try:
+        with transaction(context.writer()) as db:
+            bench.change(db, kept, request.form.get("version", 0, type=int), made, g.now)
+            kept = bench.there(db, g.kept.id, run_id)
+            bench.apply(db, g.kept, kept, kept.version, changes(made, context.rig(), seen.finding), g.now)
+    except (bench.RunChanged, bench.AlreadyApplied, rigs.RigChanged, RigFaults, LookupError):
+        flash("This run or the rig was changed meanwhile; nothing was applied. Look again.")
+    else:
+        flash("Applied; the rig reckons with it now.")
+    return _back(run_id)
+
+
+def _hours_a_day(name: str, typed: str, hours: float) -> float:
+    """How long a day it is on, h: as it was typed, or by so many runs as long as this one. Raises QuantityError."""
+    a_day = parse(typed, "duration") if name == "a_day" else parse(typed, "number") * hours
+    if not 0 < a_day <= DAY_HOURS:
+        raise QuantityError(repr(typed), "a part of a day, 24 h at the most", "2 h" if name == "a_day" else "3")
+    return a_day
+
+
 def kwh(run_id: int) -> ResponseReturnValue:
     """Take the counters of a run as kWh."""
     kept = _kept(run_id)
@@ -310,7 +344,7 @@ def apply(run_id: int) -> ResponseReturnValue:
     """Set the rig's figures to the finding."""
     kept = _kept(run_id)
     seen = _shown(kept.run)
-    if seen.finding is None or kept.state == "abandoned":
+    if seen.finding is None or seen.asks_how_long or kept.state == "abandoned":
         flash("There is no finding to apply; nothing was changed.")
         return _back(run_id)
     if seen.doubt and "sure" not in request.form:

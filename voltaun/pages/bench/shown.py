@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from voltaun.core.bench.findings import Finding, changes, doubtful, find
+from voltaun.core.bench.metering import Metered
 from voltaun.core.bench.runs import Run
 from voltaun.core.reasons import CounterFell, Misread, NotYet
 from voltaun.core.rig.bank import effective_energy
@@ -38,6 +39,11 @@ class Shown:
     def asks_reset(self) -> bool:
         """Whether a counter fell, and the page must ask whether it was reset there."""
         return isinstance(self.fault, CounterFell) and self.run.instrument == "meter"
+
+    @property
+    def asks_how_long(self) -> bool:
+        """Whether it must be said how much of a day a short run of a meter is."""
+        return isinstance(self.finding, Metered) and self.finding.daily_wh is None
 
 
 def shown(run: Run, rig: Rig, sun: RigSun | None = None, usual_share: float | None = None) -> Shown:
