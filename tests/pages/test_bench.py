@@ -301,6 +301,17 @@ class MeterRun(BenchCase):
 
 
 class Parts(BenchCase):
+    def test_agm_chosen_late_has_the_floors_of_agm_and_comes_back(self):
+        self.save(bank=Bank("lfp", 12.8, 100), not_yet_told=("bank",))
+        page = self.client.get(self.keep_part("bank", chemistry="agm", unit_voltage_v="12").location).text
+        self.shows("With another chemistry follow: everyday floor 50 %, hard floor 20 %, charge efficiency 85 %.", page)
+        self.hides("stands in", page)
+        bank = self.kept().rig.bank
+        self.assertEqual((bank.everyday_floor, bank.hard_floor, bank.charge_efficiency), (0.5, 0.2, 0.85))
+        undo = re.search(r'action="(/1/rig/undo/\d+)"', page)[1]
+        self.post(undo)
+        self.assertEqual((self.kept().rig.bank.everyday_floor, self.kept().rig.not_yet_told), (0.2, ("bank",)))
+
     def test_a_part_as_it_stands_changes_nothing_and_any_figure_of_it_alone(self):
         self.save(vehicles=(Engine("Ute", 320, 13.2, 10),), generators=(Generator("Set", 900, 0.7),),
                   mains=(Mains("Post", 500),), places=(Stay(date(2026, 10, 1), "North", -41.0, 146.0),))

@@ -10,7 +10,7 @@ from voltaun.core.rig.bank import rated_energy
 from voltaun.core.rig.parts import SolarArray
 from voltaun.core.rig.rig import Former, Rig
 from voltaun.words.sentences import month
-from voltaun.words.units import show_energy, show_rough
+from voltaun.words.units import show_energy, show_percent, show_rough
 
 
 def day_words(day: date | str) -> str:
@@ -24,6 +24,14 @@ def former_words(of: Former, figures: str) -> str:
     name = getattr(part, "name", f"another {of.group}")
     since = f"from {day_words(part.from_day)} " if part.from_day else ""
     return f"{', '.join(filter(None, (name, figures)))}, {since}until {day_words(part.until_day)}"
+
+
+def follows_words(typed: Rig, made: Rig) -> str:
+    """What of the bank followed from another chemistry; nothing where nothing did."""
+    said = {"everyday_floor": "everyday floor", "hard_floor": "hard floor", "charge_efficiency": "charge efficiency"}
+    new = [f"{word} {show_percent(getattr(made.bank, name))}" for name, word in said.items()
+           if getattr(made.bank, name) != getattr(typed.bank, name)]
+    return f"With another chemistry follow: {', '.join(new)}." if new else ""
 
 
 def changed_words(names: tuple[str, ...]) -> str:

@@ -5,9 +5,10 @@ from dataclasses import replace
 from datetime import date, timedelta
 from typing import Any
 
-from voltaun.core.rig.bank import rated_energy
-from voltaun.core.rig.parts import Bank, SolarArray
+from voltaun.core.rig.bank import DEPTHS, depth_floor, rated_energy
+from voltaun.core.rig.parts import CHEMISTRIES, Bank, SolarArray
 from voltaun.core.rig.rig import DATED_GROUPS, ONES, Former, Rig
+from voltaun.core.rig.sources import SOURCE_GROUPS
 
 
 def changed_since(before: Rig, after: Rig, day: date) -> Rig:
@@ -28,6 +29,29 @@ def changed_since(before: Rig, after: Rig, day: date) -> Rig:
             former += _over(one, [old] if old else [], day)
             groups[one] = new and replace(new, from_day=day)
     return replace(after, former=tuple(former), **groups)
+
+
+OF_CHEMISTRY = ("everyday_floor", "hard_floor", "charge_efficiency")
+"""What a bank has by its chemistry, until it is typed otherwise."""
+
+
+def following(before: Rig, after: Rig) -> Rig:
+    """The rig with what hangs on a choice that was made anew, where nobody had set it otherwise: floors and efficiency
+    of another chemistry, at the depth that was chosen; and what was not set yet is, once its part is another."""
+    bank, old, new = after.bank, CHEMISTRIES[before.bank.chemistry], CHEMISTRIES[after.bank.chemistry]
+    if old is not new:
+        stood = {name: getattr(old, name) for name in OF_CHEMISTRY}
+        follow = {name: getattr(new, name) for name in OF_CHEMISTRY
+                  if getattr(bank, name) == getattr(before.bank, name) == stood[name]}
+        depth = next((name for name in DEPTHS if before.bank.everyday_floor == depth_floor(old, name)), None)
+        if depth and bank.everyday_floor == before.bank.everyday_floor:
+            follow["everyday_floor"] = depth_floor(new, depth)
+        made = {name: getattr(bank, name) for name in OF_CHEMISTRY} | follow
+        if made["hard_floor"] <= made["everyday_floor"]:
+            bank = replace(bank, **follow)
+    otherwise = {"place": before.place != after.place, "bank": before.bank != bank,
+                 "sources": any(getattr(before, group) != getattr(after, group) for group in SOURCE_GROUPS)}
+    return replace(after, bank=bank, not_yet_told=tuple(of for of in after.not_yet_told if not otherwise[of]))
 
 
 NEAR_STRINGS = 0.08

@@ -11,7 +11,7 @@ from flask import abort, flash, g, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from voltaun.core.instants import local_day
-from voltaun.core.rig.changes import changed_since, with_panels
+from voltaun.core.rig.changes import changed_since, following, with_panels
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.odd import odd_figures
 from voltaun.core.rig.rig import Rig
@@ -25,7 +25,7 @@ from voltaun.pages.rig.parts import NAMES, Part, limits_of, opened, put
 from voltaun.pages.rig.views import facing_of, figures, render
 from voltaun.pages.start.places import zones
 from voltaun.words.reasons import say
-from voltaun.words.rig import panels_words
+from voltaun.words.rig import follows_words, panels_words
 from voltaun.words.sentences import begin, refusal
 
 
@@ -117,7 +117,7 @@ def follows(key: str) -> str:
     if part.form.validate():
         put(document, part)
         with suppress(RigFaults):  # they are told beside their fields when it is kept
-            made = rig_from(document)
+            made = following(context.rig(), rig_from(document))
     name = part.form["name"].data or "" if part.group in NAMES else ""
     return render_template("rig/follows.html", figures=figures(made) if made else None, stands=figures(context.rig()),
                            met=limits_of(made, part.group, name) if made else (),
@@ -141,7 +141,9 @@ def _asked(part: Part, made: Rig) -> bool:
 
 def _keep(part: Part, document: dict[str, Any], words: str, day: date | None) -> ResponseReturnValue:
     try:
-        made = rig_from(document)
+        typed = rig_from(document)
+        made = following(context.rig(), typed)
+        words = " ".join(filter(None, (words, follows_words(typed, made))))
         if day:
             made = changed_since(context.rig(), made, day)
     except RigFaults as faults:
