@@ -447,6 +447,8 @@ def doubt_words(of: Doubt, rig: Rig) -> str:
                 "be left at the least. Is that the hour?")
     if of.kind == "volts":
         return f"{of.value:g} V on a bank of {of.usual:g} V?"
+    if of.kind == "rested":
+        return f"{of.value:g} V at rest is about {show_percent(of.usual)}, and the level says more. Which is it?"
     if of.kind == "hours":
         return f"{show_duration(of.value)} {BY_NAME[of.name].said} in {show_duration(of.hours)}?"
     if of.kind == "rise":

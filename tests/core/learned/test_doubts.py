@@ -14,7 +14,7 @@ from voltaun.core.learned.doubts import Doubt, doubts, doubts_of_many
 from voltaun.core.learned.left_over import left_of, usual_left
 from voltaun.core.log.ledger import intervals
 from voltaun.core.log.reading import Reading
-from voltaun.core.rig.parts import Generator
+from voltaun.core.rig.parts import Bank, Generator
 from voltaun.words.sentences import doubt_words
 
 RIG = rig()
@@ -51,6 +51,18 @@ class Doubted(unittest.TestCase):
             self.assertEqual(self.asked(temp_c=celsius), [("temp_c", "degrees")] * odd, celsius)
         self.assertEqual(doubt_words(Doubt(NOW, "temp_c", "degrees", 75.0, 50.0), RIG),
                          "75 °C at the bank? Other degrees may be meant, or another sign.")
+
+    def test_volts_and_percent_of_a_lead_bank_meet(self):
+        for chemistry, volts, soc, odd in (("agm", 11.6, 0.45, True), ("agm", 11.6, 0.34, False),
+                                           ("agm", 12.25, 0.78, True), ("agm", 12.25, 0.76, False),
+                                           ("agm", 14.2, 0.5, False), ("agm", 9.0, 0.5, False),
+                                           ("lfp", 11.6, 0.45, False), ("flooded", 11.9, 0.61, True)):
+            of = rig(bank=Bank(chemistry, 12, 400))
+            learned = reckon(of, log_of(), SUN).learned
+            found = doubts(of, learned, None, Reading(NOW, soc=soc, volts=volts), SUN)
+            self.assertEqual([each.kind for each in found], ["rested"] * odd, (chemistry, volts, soc))
+        self.assertEqual(doubt_words(Doubt(NOW, "volts", "rested", 11.6, 0.0), RIG),
+                         "11.6 V at rest is about 0 %, and the level says more. Which is it?")
 
     def test_full_in_the_dark_is_asked_about_unless_something_charged(self):
         night, noon = datetime(2026, 11, 23, 15, tzinfo=UTC), datetime(2026, 11, 24, 2, tzinfo=UTC)  # 2:00 and 13:00

@@ -5,6 +5,7 @@ The bounds are wide: a week away, a storm or a party is no doubt; a tenth or ten
 """
 
 from collections.abc import Iterable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from itertools import zip_longest
@@ -16,7 +17,7 @@ from voltaun.core.learned.account import Learned
 from voltaun.core.learned.left_over import slip_of
 from voltaun.core.log.ledger import IMPOSSIBLE_SHARE
 from voltaun.core.log.reading import FIELDS, Field, Reading
-from voltaun.core.rig.bank import FULL_SOC, charge_limit, effective_energy, nominal_voltage
+from voltaun.core.rig.bank import FULL_SOC, charge_limit, effective_energy, nominal_voltage, soc_from_volts
 from voltaun.core.rig.inverter import dc_energy
 from voltaun.core.rig.loads import daily_use
 from voltaun.core.rig.rig import Rig
@@ -43,6 +44,10 @@ NOTHING = 0.003
 FAR_OFF = timedelta(days=60)
 """A reading lies no further than this from now and from the rest of the log, or its year or month is asked about."""
 
+VOLTS_SHORT = 0.35
+"""A lead bank whose volts tell so much less than its percent, a fraction, has one of the two wrong: a usual load hides
+ten to twenty points."""
+
 COLDEST_C, WARMEST_C = -30.0, 50.0
 """No bank that is used is colder or warmer: the other degrees were meant, or a sign."""
 
@@ -56,8 +61,9 @@ class Doubt:
 
     name   of the figure: a field of `Reading`, or "soc"
     kind   "little", "much", "most", "tiny", "rise", "fall", "volts", "hours", "far", "degrees", "dark" (full without
-           anything that charges), "emptied" (less left since full than can be); "slip" where another decimal fits all
-           the other figures, "level" where none does and they tell another level
+           anything that charges), "emptied" (less left since full than can be), "rested" (volts that tell far less
+           than the percent); "slip" where another decimal fits all the other figures, "level" where none does and
+           they tell another level
     value, usual  in the figure's unit (Wh, a fraction, V, h); usual is what would be expected, or the most
     hours  of the interval that it stands for
     """
@@ -164,6 +170,11 @@ def _volts(at: Asked, of: Field) -> Iterator[Doubt]:
     nominal, volts = nominal_voltage(at.rig.bank), at.reading.volts
     if nominal and volts is not None and not 0.6 * nominal <= volts <= 1.4 * nominal:
         yield Doubt(at.reading.at, of.name, "volts", volts, nominal)
+    elif volts is not None and at.reading.soc is not None:
+        with suppress(ValueError):  # of lithium, and of volts that nothing rests at
+            rested = soc_from_volts(at.rig.bank, volts)
+            if rested + VOLTS_SHORT < at.reading.soc:  # a load pulls them down a little; charging lifts them at will
+                yield Doubt(at.reading.at, of.name, "rested", volts, rested)
 
 
 def _hours(at: Asked, of: Field) -> Iterator[Doubt]:
