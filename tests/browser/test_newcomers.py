@@ -89,6 +89,61 @@ class OldBatteries(Newcomer):
         self.shows("metered")
 
 
+class AtTheDoor(Newcomer):
+    """What is done most, on a phone, from an empty file; each figure by hand."""
+
+    window = {"width": 390, "height": 844}
+
+    def reads(self, at, soc):
+        self.go("today")
+        self.page.locator("#entry #soc").fill(soc)
+        self.page.locator("#entry #at").fill(at)
+        self.press("Keep this reading")
+        self.shows("Kept.")
+
+    def test_a_night_by_two_levels(self):
+        self.begin("Night", "2 batteries of 12.8 V 200 Ah in a string of 2", "4 panels of 300 W")
+        self.reads("yesterday 21:00", "93")
+        self.reads("5:00", "81")
+        self.go("today")
+        # 12 % of 5120 Wh in 8 h are 76.8 W, standby with it; 10 h of the dark at that are 768 Wh, 15 %.
+        expect(self.page.locator("#nights")).to_contain_text(
+            "Last night took about 15 % in 10 h of dark, 770 Wh.")
+        dawn = re.search(r"At dawn: about (\d+) %", self.page.locator("#nights").inner_text().replace("\xa0", " "))
+        self.assertGreater(int(dawn[1]), 70)
+        self.assertNotIn("the risk is there now", self.page.locator("main").inner_text())
+        self.go("log")
+        self.shows("81")
+
+    def test_a_meter_for_half_an_hour(self):
+        self.begin("Pad", "2 batteries of 12.8 V 200 Ah in a string of 2", "4 panels of 300 W")
+        page = self.page
+        self.go("bench/new?instrument=meter")
+        page.get_by_label("What is on it?").fill("Heating pad")
+        page.get_by_label("Counter, Wh").fill("0")
+        page.locator("#at").fill("yesterday 20:00")
+        self.press("Start")
+        self.shows("Started.")
+        page.get_by_label("Counter, Wh").fill("150")
+        page.locator("#at").fill("yesterday 20:30")
+        self.press("Keep this reading")
+        self.shows("Heating pad took 150 Wh in 30 min: 300 W.")
+        page.get_by_label("Or so long a day").fill("2 h")
+        self.press("So it is: apply it")
+        self.shows("Heating pad takes 600 Wh a day")  # 300 W × 2 h
+        self.shows("Applied; the rig reckons with it now.")
+
+    def test_agm_chosen_late(self):
+        self.begin("Late", "2 batteries of 12 V 100 Ah", "2 panels of 100 W")
+        page = self.page
+        self.go("rig?part=bank")
+        page.get_by_label("Chemistry").select_option("agm")
+        self.press("Keep it")
+        self.shows("With another chemistry follow: everyday floor 50 %, hard floor 20 %, charge efficiency 85 %.")
+        self.go("rig")
+        self.shows("1.20 kWh")  # half of 12 V × 200 Ah
+
+
 class Spreadsheet(Newcomer):
     def sheet(self):
         """Forty days of a plain sheet, without two of them: 2 kWh a day used, 2.4 brought by the sun."""
