@@ -177,7 +177,7 @@ class HowLong(ConnectionsCase):
 
 
 class HowMany(ConnectionsCase):
-    constants = {"OF_ONE_ADDRESS": 5, "STRANGERS": 12}
+    constants = {"OF_ONE_ADDRESS": 5, "STRANGERS": 12, "ITS_TIME_S": 0.0}
 
     def held(self, count, neighbour, to="127.0.0.2"):
         made = []
@@ -212,6 +212,26 @@ class HowMany(ConnectionsCase):
         here = self.held(20, "127.0.0.1", "127.0.0.1")
         self.assertEqual(self.open_of(here), 20)
         self.assertEqual(self.told(self.connect(neighbour="127.0.1.9"))[0], "127.0.1.9")
+
+
+class HowFast(ConnectionsCase):
+    constants = {"OF_ONE_ADDRESS": 3, "STRANGERS": 6, "ITS_TIME_S": 60.0}
+
+    def test_who_holds_most_is_refused_and_who_holds_few_is_not(self):
+        held = [self.connect(neighbour="127.0.1.1") for _ in range(3)]
+        self.assertEqual(self.told(self.connect("127.0.0.1", "127.0.0.1"))[0], "127.0.0.1")
+        self.assertEqual(self.all_of(self.connect(neighbour="127.0.1.1")), b"")  # a fourth is ended at once
+        held += [self.connect(neighbour="127.0.1.2") for _ in range(3)]
+        self.assertEqual(self.told(self.connect(neighbour="127.0.1.3"))[0], "127.0.1.3")  # one of theirs went for it
+        time.sleep(0.2)
+        open_ = 0
+        for each in held:
+            each.settimeout(0.01)
+            try:
+                open_ += bool(each.recv(1))
+            except TimeoutError:
+                open_ += 1
+        self.assertEqual(open_, 5)
 
 
 if __name__ == "__main__":

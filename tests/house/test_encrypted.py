@@ -212,7 +212,7 @@ class Encrypted(unittest.TestCase):
         for n, each in enumerate(held):
             self.addCleanup(each.close)
             each.sendall((b"\x16\x03\x01", b"\x16" + os.urandom(200), b"GET", b"\x00\xff" * 50, b"")[n % 5])
-        self.assertEqual(self.ask("GET", "/enter")[0].status, 200)
+        self.assertEqual(self.ask("GET", "/enter", neighbour="127.0.2.9")[0].status, 200)
         with self.assertRaises((ssl.SSLError, OSError)):  # whom it does not believe it does not talk to
             ssl.create_default_context().wrap_socket(socket.create_connection(("127.0.0.2", self.port)),
                                                      server_hostname="localhost")

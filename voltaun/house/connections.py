@@ -32,6 +32,9 @@ from voltaun.house.addresses import HERE, STRANGERS_BYTES, group
 STRANGERS, OF_ONE_ADDRESS = 300, 40
 """So many connections from elsewhere at once, and of one address. A browser holds six."""
 
+ITS_TIME_S = 0.25
+"""What an address holds beyond its part is given up for another of its own after so long, s."""
+
 IN_ALL = 800
 """So many of all: below the 1,024 files that a process may mostly hold open."""
 
@@ -101,16 +104,18 @@ class _Server(TcpWSGIServer):  # type: ignore[misc] # waitress has no types
 
     def _make_room(self, whose: str) -> bool:
         """Whether one more connection of a stranger is taken. Where all are, the address that holds most gives one
-        up, the oldest that is not being answered: who holds few keeps them, whatever others do."""
+        up, the oldest that is not being answered: who holds few keeps them, whatever others do. Who holds most itself
+        is refused, unless that one has had its time: taking and ending them as fast as they come would be work."""
         strangers = [of for of in self._map.values() if isinstance(of, _Channel) and not (of.here or of.will_close)]
         held = Counter(of.whose for of in strangers)
         if held[whose] < OF_ONE_ADDRESS and len(strangers) < STRANGERS:
             return True
         held[whose] += 1
-        heaviest = whose if held[whose] > OF_ONE_ADDRESS else max(held, key=lambda of: held[of])
+        heaviest = whose if held[whose] > OF_ONE_ADDRESS or held[whose] >= max(held.values()) else max(
+            held, key=lambda of: held[of])
         given_up = min((of for of in strangers if of.whose == heaviest and not of.requests),
                        key=lambda of: of.taken_at, default=None)
-        if given_up is None:
+        if given_up is None or heaviest == whose and time.monotonic() - given_up.taken_at < ITS_TIME_S:
             return False
         given_up.will_close = True
         return True
