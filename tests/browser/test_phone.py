@@ -102,6 +102,18 @@ class Phone(unittest.TestCase):
     def waits(self):
         return self.page.locator("#away-waiting li").all_inner_texts()
 
+    @staticmethod
+    def cut(route, way):
+        """Cut a message off before it is sent, or after it was taken in and before the phone is told; or let it
+        through."""
+        if way == "after":
+            with suppress(Exception):
+                route.fetch()
+        if way == "through":
+            route.continue_()
+        else:
+            route.abort()
+
     def test_it_logs_out_of_reach_and_sends_each_once_when_it_is_back(self):
         self.come_in_by_code()
         self.page.locator("#entry #soc").fill("66")
@@ -189,14 +201,8 @@ class Phone(unittest.TestCase):
 
         def cut(route):
             way = rng.choice(("before", "after")) if rng.random() < 0.83 and cuts[0] < 100 else "through"
-            if way == "after":  # it was kept, and the phone is not told
-                with suppress(Exception):
-                    route.fetch()
-            if way == "through":
-                route.continue_()
-            else:
-                cuts[0] += 1
-                route.abort()
+            cuts[0] += way != "through"
+            self.cut(route, way)
         self.page.goto("/away")
         self.window.route("**/1/away", cut)
         wanted = [40 + n for n in range(25)]
@@ -216,7 +222,7 @@ class Phone(unittest.TestCase):
     def two_phones(self, days):
         """Two phones log day by day: messages are cut, entries changed on the phone after they were sent once, readings
         changed in the log meanwhile; each is in the log once, as it was said last."""
-        rng, wanted, pages = random.Random(days), {}, []
+        rng, wanted, pages, over = random.Random(days), {}, [], []
         for n in range(2):
             phone = window(self, viewport={"width": 390, "height": 844 + n}, base_url=f"http://127.0.0.2:{self.port}")
             self.window, self.page = phone, phone.new_page()
@@ -224,17 +230,9 @@ class Phone(unittest.TestCase):
             self.page.goto("/away")
             pages.append(self.page)
 
-            def cut(route):
-                way = rng.choice(("before", "after", "through", "through"))
-                if way == "after":  # it was kept, and the phone is not told
-                    with suppress(Exception):
-                        route.fetch()
-                if way == "through":
-                    route.continue_()
-                else:
-                    route.abort()
-            phone.route("**/away/mark", cut)
-            phone.route("**/1/away", cut)
+            for address in ("**/away/mark", "**/1/away"):
+                phone.route(address, lambda route: self.cut(route, "through" if over else rng.choice(
+                    ("before", "after", "through", "through"))))
         for day in range(days):
             self.page = rng.choice(pages)
             at = (NOW - timedelta(days=day % 50, hours=1 + day // 50)).astimezone(rig().zone)
@@ -258,8 +256,8 @@ class Phone(unittest.TestCase):
                         wanted[at] = rng.randint(61, 70)
                         kept.edit(self.db, self.rig_id, stands.id, stands.version,
                                   replace(stands.reading, soc=wanted[at] / 100), NOW)
+        over.append(True)  # from here on nothing is cut
         for self.page in pages:
-            self.page.context.unroute_all()
             for _ in range(200):
                 if not self.waits():
                     break

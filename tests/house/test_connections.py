@@ -75,6 +75,20 @@ class ConnectionsCase(unittest.TestCase):
             pass
         return got
 
+    def open_of(self, made):
+        """How many of these are not ended yet."""
+        time.sleep(0.2)
+        count = 0
+        for each in made:
+            each.settimeout(0.01)
+            try:
+                count += bool(each.recv(1))
+            except TimeoutError:
+                count += 1
+            except OSError:
+                pass
+        return count
+
     def told(self, taken, path="/", headers=""):
         taken.sendall(f"GET {path} HTTP/1.0\r\nHost: 127.0.0.1\r\n{headers}\r\n".encode())
         return json.loads(self.all_of(taken).partition(b"\r\n\r\n")[2])
@@ -188,19 +202,6 @@ class HowMany(ConnectionsCase):
         self.told(self.connect("127.0.0.1", "127.0.0.1"))  # they have been taken by now
         return made
 
-    def open_of(self, made):
-        time.sleep(0.2)
-        count = 0
-        for each in made:
-            each.settimeout(0.01)
-            try:
-                count += bool(each.recv(1))
-            except TimeoutError:
-                count += 1
-            except OSError:
-                pass
-        return count
-
     def test_who_holds_most_gives_one_up_and_this_machine_is_never_among_them(self):
         first = self.held(8, "127.0.1.1")
         self.assertEqual([self.open_of(first[:3]), self.open_of(first[3:])], [0, 5])  # the oldest went
@@ -223,15 +224,7 @@ class HowFast(ConnectionsCase):
         self.assertEqual(self.all_of(self.connect(neighbour="127.0.1.1")), b"")  # a fourth is ended at once
         held += [self.connect(neighbour="127.0.1.2") for _ in range(3)]
         self.assertEqual(self.told(self.connect(neighbour="127.0.1.3"))[0], "127.0.1.3")  # one of theirs went for it
-        time.sleep(0.2)
-        open_ = 0
-        for each in held:
-            each.settimeout(0.01)
-            try:
-                open_ += bool(each.recv(1))
-            except TimeoutError:
-                open_ += 1
-        self.assertEqual(open_, 5)
+        self.assertEqual(self.open_of(held), 5)
 
 
 if __name__ == "__main__":

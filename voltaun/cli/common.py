@@ -130,14 +130,12 @@ def read_db(db: Path | None) -> closing[sqlite3.Connection]:
 
 def not_our_own(output: Path, db: Path | None) -> None:
     """Refuse to write over the database, or over one of the small files beside it, whatever it is called by."""
-    path = db_path(db)
+    from voltaun.database.beside import is_ours
     try:
-        there, database = output.resolve(), path.resolve()
+        there, database = output.resolve(), db_path(db).resolve()
     except (OSError, RuntimeError) as error:
         raise Refused(f"{output}: found a link that leads back to itself, expected a file to write") from error
-    tls = database.with_name(database.name + ".tls")
-    if there.parent in (database.parent, tls) and (there.parent == tls or there == tls or there.name in (
-            database.name, *(database.name + ending for ending in ("-wal", "-shm", "-journal", ".key", ".house")))):
+    if is_ours(there, database):
         raise Refused(f"{output}: found the database itself, or what belongs to it, expected another place")
 
 

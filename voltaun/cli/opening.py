@@ -31,18 +31,13 @@ class Opened:
     renew: Callable[[], object] | None = None
 
 
-def authority_of(database: Path) -> Path:
-    """The folder of the authority that vouches for the server of a database."""
-    return database.with_name(database.name + ".tls")
-
-
 def broken_beside(database: Path) -> list[str]:
     """What is broken of the small files beside a database, in words, each with what mends it."""
     from voltaun.database import beside
     found = beside.faults(database)
-    if authority_of(database).exists():
+    if beside.authority_of(database).exists():
         from voltaun.house.authority import broken
-        wrong = broken(authority_of(database))
+        wrong = broken(beside.authority_of(database))
         found += [f"{wrong}; put the folder aside; each phone then accepts the new one"] if wrong else []
     return found
 
@@ -56,6 +51,7 @@ def opened(path: Path, port: int, names: tuple[str, ...], tls: bool, certificate
     house = House(port, frozenset(name.lower() for name in names))
     if not tls:
         return Opened(house)
+    from voltaun.database.beside import authority_of
     from voltaun.house.addresses import own_addresses
     from voltaun.house.authority import CannotVouch, Vouched, context, vouched
     house.encrypted = True

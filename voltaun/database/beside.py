@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from voltaun.database import house
+from voltaun.database.files import BESIDE
 
 KEY_LETTERS = 64
 """The key that signs sessions is so many hexadecimal digits."""
@@ -11,6 +12,18 @@ KEY_LETTERS = 64
 def key_of(database: Path) -> Path:
     """Where the key that signs the sessions of its pages is kept."""
     return database.with_name(database.name + ".key")
+
+
+def authority_of(database: Path) -> Path:
+    """The folder of the authority that vouches for the server of a database."""
+    return database.with_name(database.name + ".tls")
+
+
+def is_ours(path: Path, database: Path) -> bool:
+    """Whether a path, resolved, is the database or one of the files that belong to it."""
+    ours = {database, key_of(database), house.file_of(database), authority_of(database),
+            *(database.with_name(database.name + ending) for ending in BESIDE)}
+    return path in ours or path.parent == authority_of(database)
 
 
 def faults(database: Path) -> list[str]:
