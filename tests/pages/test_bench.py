@@ -493,7 +493,45 @@ class OfTheUsualSet(BenchCase):
         self.press("state", state="abandoned")
         self.assertEqual(self.levels(), [(0.5, None)])
         self.post("/1/bench/new", {"instrument": "drawdown", "subject": "Lamp", "soc": "94", "at": "2026-11-24T08:00"})
+        # Where the bank stands is in the log, what a lamp alone took of it is not booked.
+        self.read(run_id=2, soc="80")
+        self.assertEqual([each.reading.answer for each in kept_readings.everything(self.db, 1)][1:], ["", "reset"])
+        self.press("state", run_id=2, state="abandoned")
         self.assertEqual(len(self.levels()), 1)
+
+
+class WhileItRuns(BenchCase):
+    """A trial under way: Today knows of it, and a level is kept once and seen by both."""
+
+    def test_a_level_kept_on_today_is_the_trials(self):
+        self.post("/1/bench/new", {"instrument": "drawdown", "subject": "Lamp", "soc": "90", "at": "2026-11-24T08:00"})
+        self.shows("Drawdown trial: Lamp", self.client.get("/1/today").text)
+        self.post("/1/readings", {"at": "2026-11-24T16:00", "soc": "80", "note": "heater was on"})
+        page = self.show()
+        self.shows("In the log", page)
+        self.shows("80 % now", page)  # 10 points of 9600 Wh in 8 h
+        self.shows("120 W so far", page)
+        self.assertEqual(len(self.run_now().run.marks), 1)
+        # Its note says that something was on, so that stretch may be left out, in the log as it stands there.
+        self.shows("says “heater was on”", page)
+        reading = [each for each in kept_readings.everything(self.db, 1) if each.reading.note == "heater was on"][0]
+        self.post(f"/1/readings/{reading.id}/answer", {"answer": "reset", "version": reading.version})
+        self.shows("before it left out", self.show())
+        self.hides("120 W so far", self.show())
+        # Charged again it is over: what the log says then is no more of the trial.
+        self.post("/1/readings", {"at": "2026-11-24T18:00", "soc": "95"})
+        self.hides("95 %", self.show())
+
+    def test_what_was_applied_goes_on_saying_what_it_said(self):
+        self.post("/1/bench/new", {"instrument": "capacity", "wh": "0", "soc": "100", "at": "2026-11-24T08:00"})
+        self.post("/1/readings", {"at": "2026-11-24T16:00", "soc": "93"})
+        page = self.read(at="2026-11-24T16:10", wh="4000").text
+        self.shows("In the log", page)
+        self.read(at="2026-11-24T18:00", wh="5000", soc="40")
+        self.press("apply")
+        self.assertEqual(len(self.run_now().run.marks), 4)
+        self.hides("It says something else by now", self.show())
+        self.assertAlmostEqual(self.kept().rig.bank.tested_energy_wh, 5000 / 0.6, delta=1)
 
 
 class OtherInstruments(BenchCase):
@@ -572,7 +610,7 @@ class OtherInstruments(BenchCase):
             self.begin(run)
             page = self.show(run_id)
             self.shows(words, page)
-            self.shows("Correct or take out th", page)
+            self.shows("Correct", page)
             self.hides("Apply to the rig", page)
             self.shows("look at it", self.client.get("/1/bench").text)
 

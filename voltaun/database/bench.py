@@ -86,10 +86,10 @@ def begin(connection: sqlite3.Connection, rig_id: int, run: Run, now: datetime) 
     run_id = row_id(connection.execute(
         """INSERT INTO bench_run (rig_id, instrument, subject, side, begun_at, warm, conditions, leave_out_hours,
                                   cut_off, basis, watts, hours_a_day, duty, standby_w, surge_w, yearly_wh,
-                                  daily_wh)
+                                  daily_wh, read_on)
            VALUES (:rig_id, :instrument, :subject, :side, :begun_at, :warm, :conditions, :leave_out_hours,
                    :cut_off, :basis, :watts, :hours_a_day, :duty, :standby_w, :surge_w, :yearly_wh,
-                   :daily_wh)""",
+                   :daily_wh, :read_on)""",
         _values(run) | {"rig_id": rig_id, "begun_at": instant_text(begun)}))
     _write_marks(connection, run_id, run)
     return run_id
@@ -108,7 +108,7 @@ def change(connection: sqlite3.Connection, kept: KeptRun, version: int, run: Run
                   state = :state, warm = :warm, conditions = :conditions, leave_out_hours = :leave_out_hours,
                   cut_off = :cut_off, basis = :basis, watts = :watts, hours_a_day = :hours_a_day, duty = :duty,
                   standby_w = :standby_w, surge_w = :surge_w, yearly_wh = :yearly_wh, daily_wh = :daily_wh,
-                  version = version + 1
+                  read_on = :read_on, version = version + 1
            WHERE id = :id""",
         _values(run) | {"id": kept.id, "begun_at": instant_text(begun), "state": state or kept.state})
     connection.execute("DELETE FROM bench_mark WHERE run_id = ?", (kept.id,))

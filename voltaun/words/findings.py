@@ -6,9 +6,10 @@ from typing import Any
 
 from voltaun.core.bench.cells import Cells
 from voltaun.core.bench.drawdown import Drawdown
+from voltaun.core.bench.harvest import Harvested
 from voltaun.core.bench.metering import DAY_HOURS, ENOUGH_HOURS, Labelled, Metered
 from voltaun.core.bench.runs import Run
-from voltaun.core.bench.trials import Harvested, InverterFit, Tested
+from voltaun.core.bench.trials import InverterFit, Tested
 from voltaun.core.rig.rig import Rig
 from voltaun.words.house_units import show_temperature
 from voltaun.words.sentences import begin
@@ -19,6 +20,9 @@ TITLES = {"meter": "Meter run", "drawdown": "Drawdown trial", "capacity": "Capac
 
 WORTH_A_SWITCH = 0.1
 """An idle draw of so much of a thing's day is worth switching it off."""
+
+WORTH_A_WORD = 0.03
+"""An idle that takes no more of what a test gives is within the meter's doubt."""
 
 Said = tuple[str, str, list[tuple[str, str]]]
 """A headline, advice or "", and figures by their names."""
@@ -132,6 +136,11 @@ def _capacity(found: Tested, run: Run, rig: Rig) -> Said:
     side = " at its sockets" if found.given_wh != found.energy_wh else ""
     headline = (f"The bank gives {show_energy(found.given_wh)}{side}, {_give_or_take(found.sd)}: "
                 f"{share * 100:.0f} % of what is printed.")
+    if found.idle_wh > WORTH_A_WORD * found.given_wh:
+        headline = (f"The bank gives {show_energy(found.given_wh)}{side}, and being on took about "
+                    f"{show_rough(found.idle_wh)} meanwhile: together "
+                    f"{share * (1 + found.idle_wh / found.given_wh) * 100:.0f} % of what is printed, "
+                    f"{_give_or_take(found.sd)}.")
     return headline, "" if not found.partial else "A partial test: full to cut-off is surer.", rows
 
 

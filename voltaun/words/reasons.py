@@ -145,6 +145,12 @@ SAYINGS: dict[str, Callable[..., str]] = {
     # Capacity tests
     "more_ac_than_dc": lambda ac_wh, dc_wh: (f"found {show_energy(ac_wh)} behind the inverter from "
                                              f"{show_energy(dc_wh)} at the battery, expected less"),
+    "level_beside_left_out": lambda: ("A stretch is left out: note the level on either side of it, or nobody knows "
+                                      "what it took."),
+    "idle_of_two": lambda watts, fast_h, fast_wh, slow_h, slow_wh: (
+        f"Emptied in {show_duration(fast_h)} it gave {show_energy(fast_wh)}, in {show_duration(slow_h)} "
+        f"{show_energy(slow_wh)}: the {show_energy(fast_wh - slow_wh)} between them are what being on takes, "
+        f"{watts:.0f} W."),
     "nothing_counted": lambda: ("Nothing was counted yet: note the Wh or Ah at the battery, or the Wh behind the "
                                 "inverter."),
     "test_still_runs": lambda: ("The test is still running: note the level for a figure so far, or say when the "
@@ -179,6 +185,11 @@ SAYINGS: dict[str, Callable[..., str]] = {
                                          "that rises while it charges"),
     "from_the_level": lambda: ("From the level: what was used meanwhile is missing from it. It leans on the bank's "
                                "energy."),
+    "from_glimpses": lambda: ("From the watts you saw: each stands for the time until the next, and what came between "
+                              "is missed. The level or a counter is surer."),
+    "glimpses_apart": lambda seen_w, mean_w, basis: (
+        f"The watts you saw make {show_power(seen_w)}, the {basis} {show_power(mean_w)}. A glimpse misses the time "
+        f"between; the {basis} counts."),
     "day_like_the_trial": lambda: ("The whole day is taken to be like the hours of the trial: the same share of a "
                                    "clear sky."),
     "taper": lambda: ("Above the taper the bank takes less and less; a mean over the last tenth says little of the "

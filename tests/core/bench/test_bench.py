@@ -9,7 +9,8 @@ from tests.support import NOW, rig, sun_of
 from voltaun.core.bench import metering, trials
 from voltaun.core.bench import round as rounds
 from voltaun.core.bench.drawdown import drawdown
-from voltaun.core.bench.findings import changes, doubtful, find, in_kwh
+from voltaun.core.bench.findings import changes, doubtful, find, in_kwh, stands
+from voltaun.core.bench.harvest import harvest
 from voltaun.core.bench.runs import Mark, Run
 from voltaun.core.reasons import CounterFell, Misread, NotYet, reason
 from voltaun.core.rig.fields import RigFaults
@@ -303,6 +304,35 @@ class Capacity(unittest.TestCase):
         self.assertAlmostEqual(found.share_of_rated, 0.879, 3)
         self.assertEqual(found.losses, ())
 
+    def test_a_fast_and_a_slow_test_of_one_station_give_what_being_on_takes(self):
+        # Label 1500 Wh: 1290 Wh in an hour and a half, 1050 in 30 h: 240 Wh in 28.5 h are 8.4 W, where 5 were taken.
+        of = rig(bank=Bank(rated_energy_wh=1500), inverter=Inverter(5, 0.9))
+        fast = Run("capacity", marks=marks((0, 1.5), ac_wh=(0, 1290)), cut_off=True)
+        slow = Run("capacity", marks=marks((0, 30), ac_wh=(0, 1050)), cut_off=True)
+        for run, other in ((slow, fast), (fast, slow)):
+            found = find(run, of, others=[other])
+            self.assertAlmostEqual(found.idle_w, 240 / 28.5)
+            self.assertAlmostEqual(changes(run, of, found)["inverter", "idle_w"], 8.4)
+        self.assertAlmostEqual(find(slow, of, others=[fast]).energy_wh, 1050 / 0.9 + 240 / 28.5 * 30)
+        self.assertAlmostEqual(find(slow, of).idle_wh, 150)
+        # Tests that took about as long, or of which the slower gave more, tell nothing of it.
+        for other in (replace(slow, marks=marks((0, 20), ac_wh=(0, 1290))), replace(
+                slow, marks=marks((0, 3), ac_wh=(0, 900))), replace(fast, cut_off=False)):
+            self.assertIsNone(find(slow, of, others=[other]).idle_w)
+        display = trials.capacity(replace(slow, read_on="display"), of)
+        self.assertEqual((display.sd, trials.capacity(slow, of).sd), (0.10, 0.05))
+
+    def test_a_stretch_in_the_middle_counts_nowhere(self):
+        # Stopped at 20 %, and 30 points of it in the stretch: 500 Wh for the other half of the bank.
+        run = Run("capacity", marks=tuple(replace(mark, reset=n == 2) for n, mark in enumerate(marks(
+            (0, 4, 7, 11), wh=(0, 250, 900, 1150), soc=(1.0, 0.75, 0.45, 0.2)))))
+        found = trials.capacity(run, self.BANK)
+        self.assertAlmostEqual(found.energy_wh, 500 / 0.5)
+        self.assertEqual(found.hours, 8)
+        with self.assertRaisesRegex(NotYet, "level_beside_left_out"):
+            trials.capacity(replace(run, marks=tuple(replace(mark, soc=None) if n == 2 else mark
+                                                     for n, mark in enumerate(run.marks))), self.BANK)
+
     def test_like_stands_beside_like(self):
         run = Run("capacity", marks=marks((0, 20), ah=(0, 241.0), other_wh=(0, 240.4 * 25.6)), cut_off=True)
         ah = trials.capacity(run, self.BANK)
@@ -428,12 +458,36 @@ class Harvest(unittest.TestCase):
 
     def test_what_cannot_be(self):
         with self.assertRaises(CounterFell):
-            trials.harvest(Run("harvest", marks=marks((0, 2), wh=(500, 100))), rig())
+            harvest(Run("harvest", marks=marks((0, 2), wh=(500, 100))), rig())
         with self.assertRaisesRegex(Misread, "level_fell"):
-            trials.harvest(Run("harvest", marks=marks((0, 2), soc=(0.6, 0.5))), rig())
-        for run in (Run("harvest"), Run("harvest", marks=marks((0, 2), dc_w=(100, 90)))):
+            harvest(Run("harvest", marks=marks((0, 2), soc=(0.6, 0.5))), rig())
+        for run in (Run("harvest"), Run("harvest", marks=marks((0, 2), dc_w=(100, None)))):
             with self.assertRaises(NotYet):
-                trials.harvest(run, rig())
+                harvest(run, rig())
+
+    def test_watts_seen_now_and_then_stand_beside_the_level(self):
+        # 20 to 34 W over 4 h, 34 to 24 over 6: (27 × 4 + 29 × 6) / 10 = 28.2 W.
+        seen = Run("harvest", "Folding", marks=marks((0, 4, 10), dc_w=(20, 34, 24)))
+        found = harvest(seen, rig())
+        self.assertAlmostEqual(found.mean_w, 28.2)
+        self.assertEqual([each.code for each in found.remarks][0], "from_glimpses")
+        # 120 Wh into 1 kWh over those ten hours are 12 W: the level counts, and both are told.
+        of = rig(bank=Bank("lfp", rated_energy_wh=1000, charge_efficiency=1.0, tested_energy_wh=1000))
+        both = harvest(replace(seen, marks=marks((0, 4, 10), dc_w=(20, 34, 24), soc=(0.5, 0.55, 0.62))), of)
+        self.assertAlmostEqual(both.mean_w, 12)
+        apart = next(each for each in both.remarks if each.code == "glimpses_apart")
+        self.assertEqual((round(apart.figures["seen_w"], 1), round(apart.figures["mean_w"], 1)), (28.2, 12.0))
+
+    def test_two_days_are_one_finding_without_the_night_between(self):
+        of = rig(bank=Bank("lfp", rated_energy_wh=1000, charge_efficiency=1.0, tested_energy_wh=1000))
+        days = marks((0, 8, 24, 34), soc=(0.40, 0.60, 0.50, 0.80))
+        with self.assertRaisesRegex(Misread, "level_fell"):
+            harvest(Run("harvest", "Folding", marks=days), of)
+        found = harvest(Run("harvest", "Folding", marks=tuple(
+            replace(mark, reset=n == 2) for n, mark in enumerate(days))), of)
+        self.assertEqual((found.hours, round(found.wh), round(found.mean_w, 1)), (18, 500, round(500 / 18, 1)))
+        # A display that shows a point less for a while is no fall.
+        harvest(Run("harvest", "Folding", marks=marks((0, 1, 2), soc=(0.5, 0.49, 0.6))), of)
 
 
 class Hydrometer(unittest.TestCase):
@@ -526,6 +580,56 @@ class Applying(unittest.TestCase):
             put(self.OF, {("vehicles", "Van", "charge_w"): 100.0})
         drawdown = Run("drawdown", marks=marks((0, 12, 24), soc=(0.9, 0.8, 0.7)))
         self.assertEqual(changes(drawdown, self.OF, find(drawdown, self.OF)), {})
+
+
+class WhileTheyRun(unittest.TestCase):
+    OF = rig(bank=Bank("lfp", rated_energy_wh=1000, tested_energy_wh=1000, everyday_floor=0.2, hard_floor=0.1,
+                       charge_efficiency=0.8), inverter=Inverter(10, 0.9), arrays=())
+
+    def at(self, hours):
+        return START + timedelta(hours=hours)
+
+    def test_a_capacity_test_says_until_when_at_each_mark(self):
+        run = Run("capacity", marks=marks((0, 4), wh=(0, 200), ac_wh=(0, 170), soc=(None, 0.77)))
+        of = stands(run, self.OF)
+        meter, display = of.witnesses
+        # 50 W: 80 % left, 600 Wh to 20 % in 12 h, 700 to 10 % in 14, 800 in 16.
+        self.assertEqual((meter.by, meter.watts, meter.soc), ("counter", 50, 0.8))
+        self.assertEqual([(each.name, round(each.hours, 6)) for each in meter.until],
+                         [("everyday", 12), ("hard", 14), ("empty", 16)])
+        self.assertEqual(meter.until[-1].at, self.at(20))
+        # The display fell by 23 points in 4 h, 57.5 W: 57 points more in 57 / 5.75 h.
+        self.assertAlmostEqual(display.watts, 57.5)
+        self.assertAlmostEqual(display.until[0].hours, 57 / 5.75)
+        self.assertAlmostEqual(of.passed, 0.85)
+        # A stretch left out moved the level as well: the meter's Wh a hour, from where the display stands.
+        cut = replace(run, marks=tuple(replace(mark, reset=n == 2) for n, mark in enumerate(marks(
+            (0, 4, 6, 8), wh=(0, 200, 700, 800), soc=(1.0, 0.8, 0.4, 0.3)))))
+        self.assertAlmostEqual(stands(cut, self.OF).witnesses[0].until[0].hours, 100 / 50)
+
+    def test_two_levels_of_a_drawdown_and_a_charge_by_watts_seen(self):
+        down = stands(Run("drawdown", marks=marks((0, 8), soc=(0.93, 0.81))), self.OF)
+        self.assertAlmostEqual(down.witnesses[0].watts, 15)
+        self.assertAlmostEqual(down.witnesses[0].until[0].hours, 61 / 1.5)
+        # 250 W into it at 0.8: from 30 % the other 700 Wh are there in 3½ h.
+        charge = stands(Run("harvest", "Socket", marks=marks((0, 1), soc=(0.3, None), dc_w=(260, 240))), self.OF)
+        self.assertEqual(charge.witnesses[0].by, "glimpses")
+        self.assertAlmostEqual(charge.witnesses[0].until[0].hours, 3.5)
+        self.assertIsNone(stands(Run("harvest", "Socket", marks=marks((0,), soc=(0.3,))), self.OF))
+        self.assertIsNone(stands(Run("meter", "Lamp", marks=marks((0, 1), wh=(0, 5))), self.OF))
+
+    def test_the_sun_is_full_while_it_shines_or_not_that_day(self):
+        of, noon = replace(rig(), bank=self.OF.bank), datetime(2026, 1, 10, 12, tzinfo=rig().zone)
+        sun = sun_of(of)
+        name, day = of.arrays[0].name, sun.arrays[0]
+        for risen, there in ((0.30, True), (0.02, False)):
+            run = Run("harvest", name, marks=(Mark(noon - timedelta(hours=2), soc=0.9 - risen), Mark(noon, soc=0.9)))
+            until = [each for of_ in stands(run, of, sun).witnesses for each in of_.until]
+            self.assertEqual(bool(until), there)
+            if there:  # as much of the day's clear sky again as a third of the two hours brought
+                begun = day.between(run.marks[0].at.timestamp(), noon.timestamp())
+                self.assertAlmostEqual(float(day.between(noon.timestamp(), until[0].at.timestamp()) / begun),
+                                       0.1 / risen, delta=0.05)
 
 
 class KnownTruth(unittest.TestCase):

@@ -1,14 +1,19 @@
 """What a run found, by its instrument, and what applying it would set in the rig."""
 
+from collections.abc import Sequence
 from dataclasses import replace
-from datetime import timedelta
+from datetime import datetime, timedelta
+
+import numpy as np
 
 from voltaun.core.bench import metering, trials
 from voltaun.core.bench.cells import Cells, hydrometer
 from voltaun.core.bench.drawdown import Drawdown, drawdown
+from voltaun.core.bench.going import Going, going
+from voltaun.core.bench.harvest import Harvested, harvest
 from voltaun.core.bench.metering import Labelled, Metered
-from voltaun.core.bench.runs import Run
-from voltaun.core.bench.trials import Harvested, InverterFit, Tested
+from voltaun.core.bench.runs import Run, pieces
+from voltaun.core.bench.trials import InverterFit, Tested
 from voltaun.core.instants import day_start, local_day
 from voltaun.core.reasons import Reason, reason
 from voltaun.core.rig.figures import Path
@@ -19,9 +24,10 @@ from voltaun.core.sky.clear_sky import RigSun
 Finding = Metered | Labelled | Drawdown | Tested | InverterFit | Harvested | Cells
 
 
-def find(run: Run, rig: Rig, sun: RigSun | None = None, usual_share: float | None = None) -> Finding:
+def find(run: Run, rig: Rig, sun: RigSun | None = None, usual_share: float | None = None,
+         others: Sequence[Run] = ()) -> Finding:
     """The finding of a run; `sun` is the rig's clear-sky harvest, which a harvest trial of an array is held against,
-    and `usual_share` what part of it a usual day brings.
+    and `usual_share` what part of it a usual day brings. others  runs of the same rig that stand beside it
 
     Raises NotYet, Misread, CounterFell (see each instrument).
     """
@@ -32,7 +38,7 @@ def find(run: Run, rig: Rig, sun: RigSun | None = None, usual_share: float | Non
     if run.instrument == "drawdown":
         return drawdown(run, rig)
     if run.instrument == "capacity":
-        return trials.capacity(run, rig)
+        return trials.beside_another(run, rig, [of for of in others if of.instrument == "capacity"])
     if run.instrument == "inverter":
         return trials.inverter(run)
     if run.instrument == "hydrometer":
@@ -54,16 +60,41 @@ def _harvest(run: Run, rig: Rig, sun: RigSun | None, usual_share: float | None) 
         charger = next((part for part in rig.steady if part.name == run.subject), None)
         # What a label says, not what its input lets through: the trial shows that.
         rated = getattr(charger, "charge_w", None) or (charger.gives_w if charger else None)
-        return trials.harvest(run, rig, rated)
+        return harvest(run, rig, rated)
     n = names.index(run.subject)
     clear = whole_days = None
     if sun is not None and run.marks:
-        start, end = run.marks[0].at, run.marks[-1].at
-        first, last = local_day(start, rig.zone), local_day(end, rig.zone) + timedelta(days=1)
-        clear = float(sun.arrays[n].between(start.timestamp(), end.timestamp()))
-        whole_days = float(sun.arrays[n].between(day_start(first, rig.zone).timestamp(),
-                                                 day_start(last, rig.zone).timestamp())) / (last - first).days
-    return trials.harvest(run, rig, rig.arrays[n].rated_w, clear, whole_days, usual_share)
+        spans = [(local_day(piece[0].at, rig.zone), local_day(piece[-1].at, rig.zone)) for piece in pieces(run.marks)]
+        days = {first + timedelta(days=n) for first, last in spans for n in range((last - first).days + 1)}
+        clear = _clear(sun, n, run)
+        whole_days = sum(float(sun.arrays[n].between(day_start(day, rig.zone).timestamp(), day_start(
+            day + timedelta(days=1), rig.zone).timestamp())) for day in days) / len(days)
+    return harvest(run, rig, rig.arrays[n].rated_w, clear, whole_days, usual_share)
+
+
+def _clear(sun: RigSun, n: int, run: Run) -> float:
+    """Clear-sky harvest of an array in what counts of a run, Wh."""
+    return sum(float(sun.arrays[n].between(piece[0].at.timestamp(), piece[-1].at.timestamp()))
+               for piece in pieces(run.marks))
+
+
+def stands(run: Run, rig: Rig, sun: RigSun | None = None) -> Going | None:
+    """How a trial stands while it runs (see `going`); what the sun brings is held against the clear sky of its day."""
+    names = [array.name for array in rig.arrays]
+    if run.instrument != "harvest" or run.subject not in names or sun is None or not run.marks:
+        return going(run, rig)
+    n = names.index(run.subject)
+    brought = _clear(sun, n, run)
+
+    def reach(since: datetime, times: float) -> datetime | None:
+        end = day_start(local_day(since, rig.zone) + timedelta(days=1), rig.zone)
+        steps = np.arange(since.timestamp(), end.timestamp() + 1, SUN_STEP_S)
+        there = np.flatnonzero(sun.arrays[n].between(since.timestamp(), steps) >= times * brought)
+        return datetime.fromtimestamp(float(steps[there[0]]), since.tzinfo) if len(there) else None
+    return going(run, rig, reach)
+
+
+SUN_STEP_S = 300.0
 
 
 def changes(run: Run, rig: Rig, finding: Finding) -> dict[Path, object]:
@@ -77,7 +108,8 @@ def changes(run: Run, rig: Rig, finding: Finding) -> dict[Path, object]:
     if isinstance(finding, Tested):
         passes: dict[Path, object] = {("inverter", "efficiency"): round(finding.efficiency, 3)} if (
             finding.efficiency and finding.dc_wh and rig.inverter) else {}
-        return {("bank", "tested_energy_wh"): round(finding.energy_wh, 1)} | passes
+        idle: dict[Path, object] = {("inverter", "idle_w"): round(finding.idle_w, 1)} if finding.idle_w else {}
+        return {("bank", "tested_energy_wh"): round(finding.energy_wh, 1)} | passes | idle
     if isinstance(finding, InverterFit):
         return {("inverter", "idle_w"): round(finding.idle_w, 1),
                 ("inverter", "efficiency"): round(finding.efficiency, 3)}

@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from voltaun.core.bench.runs import Mark, Run, require_time
+from voltaun.core.bench.runs import Mark, Run, pieces, require_time
 from voltaun.core.instants import hours_between
 from voltaun.core.reasons import CounterFell, Misread, NotYet, Reason, reason
 from voltaun.core.rig.loads import GRADES
@@ -130,7 +130,7 @@ def _spans(marks: list[Mark]) -> tuple[list[Span], float, float]:
             raise CounterFell("wh_fell", after.at, found=after.wh, before=before.wh)
         hours = hours_between(before.at, after.at)
         spans.append(Span(before.at, after.at, hours, after.wh - before.wh))
-    for piece in _pieces(marks):
+    for piece in pieces(marks):
         shown = [(mark.at, mark.run_minutes) for mark in piece if mark.run_minutes is not None]
         if not shown:
             continue
@@ -141,16 +141,6 @@ def _spans(marks: list[Mark]) -> tuple[list[Span], float, float]:
         minutes += shown[-1][1] - stood
         timed += hours_between(begin, shown[-1][0])
     return spans, minutes, timed
-
-
-def _pieces(marks: list[Mark]) -> list[list[Mark]]:
-    """The readings cut where the counter was reset."""
-    pieces: list[list[Mark]] = []
-    for mark in marks:
-        if mark.reset or not pieces:
-            pieces.append([])
-        pieces[-1].append(mark)
-    return pieces
 
 
 def _spread(spans: list[Span], evidence: str) -> float:

@@ -6,7 +6,7 @@ label), `drawdown`, `trials` (capacity, inverter, harvest) and `cells` (hydromet
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from itertools import pairwise
 
@@ -29,7 +29,7 @@ class Mark:
     soc          a fraction; volts at the bank; dc_w and ac_w are powers at this moment
     cells        of a flooded bank the specific gravity of each cell, in their order; ambient_c is then the acid's
     reset        what lies between the reading before and this one counts for nothing, and the user said so: the counter
-                 was set back there; in a drawdown trial, something else was on or charged
+                 was set back there, something else was on, or charged
     """
 
     at: datetime
@@ -62,6 +62,8 @@ class Run:
     basis, watts, hours_a_day, duty, standby_w, surge_w, yearly_wh, daily_wh  of a label: what it rests on and says; its
                      standby is what it takes while it does not run, its surge at a start, W
     hours_a_day      of a meter run shorter than a day: how long a day it is so; 24 where it is on all the time
+    read_on          of a capacity test whose Wh ran through sockets: "meter", one of one's own, or "display", the
+                     station's
     """
 
     instrument: str
@@ -80,6 +82,7 @@ class Run:
     surge_w: float | None = None
     yearly_wh: float | None = None
     daily_wh: float | None = None
+    read_on: str = "meter"
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "marks", tuple(sorted(self.marks, key=lambda mark: mark.at)))
@@ -96,17 +99,44 @@ class Run:
         return sum(noted) / len(noted) if noted else None
 
 
+def pieces(marks: Sequence[Mark]) -> list[list[Mark]]:
+    """The readings cut where what lies before one of them is left out."""
+    found: list[list[Mark]] = []
+    for mark in marks:
+        if mark.reset or not found:
+            found.append([])
+        found[-1].append(mark)
+    return found
+
+
+def hours_that_count(run: Run) -> float:
+    """From the first reading to the last without what is left out, h."""
+    return sum(hours_between(piece[0].at, piece[-1].at) for piece in pieces(run.marks))
+
+
 def counted(marks: Sequence[Mark], name: str) -> float | None:
-    """What a counter went up by between the first and the last reading that show it; None with fewer than two.
+    """What a counter went up by between the readings that show it, without what is left out; None with fewer than two.
 
     Raises CounterFell where it falls.
     """
-    shown: list[tuple[datetime, float]] = [(mark.at, getattr(mark, name)) for mark in marks
+    rose = [each for piece in pieces(marks) if (each := _rose(piece, name)) is not None]
+    return sum(rose) if rose else None
+
+
+def _rose(piece: Sequence[Mark], name: str) -> float | None:
+    shown: list[tuple[datetime, float]] = [(mark.at, getattr(mark, name)) for mark in piece
                                            if getattr(mark, name) is not None]
     for (_, before), (at, after) in pairwise(shown):
         if after < before:
             raise CounterFell("counter_fell", at, found=after, before=before)
     return shown[-1][1] - shown[0][1] if len(shown) > 1 else None
+
+
+def from_nought(marks: Sequence[Mark], name: str) -> list[Mark]:
+    """The readings with this counter begun at nought where the first one did not note it."""
+    first, *rest = marks
+    begun = getattr(first, name) is None and any(getattr(mark, name) is not None for mark in rest)
+    return [replace(first, **{name: 0.0}) if begun else first, *rest]  # type: ignore[arg-type] # a counter's name
 
 
 def require_time(run: Run, count: int = 2) -> None:

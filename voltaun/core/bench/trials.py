@@ -1,17 +1,17 @@
-"""Trials of the bank, the inverter and the sources: capacity, inverter and harvest."""
+"""Trials of the bank and the inverter: capacity and inverter."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 
-from voltaun.core.bench.runs import SOC_ERROR, Mark, Run, counted, levels, require_time
-from voltaun.core.reasons import Misread, NotYet, Reason, reason
+from voltaun.core.bench.runs import SOC_ERROR, Run, counted, from_nought, hours_that_count, pieces, require_time
+from voltaun.core.reasons import Misread, NotYet, Reason, Unreckoned, reason
 from voltaun.core.rig.bank import (
     FULL_SOC,
     capacity_ah,
     cold_factor,
-    effective_energy,
     nominal_voltage,
     rated_energy,
 )
@@ -20,8 +20,11 @@ from voltaun.core.rig.rig import Rig
 METER_TRUST = 0.02
 """A shunt or a plug-in meter over a whole test, relative."""
 
-FROM_OTHERS_TRUST = 0.05
-"""Wh at the battery that were reckoned from Ah or from the AC side, relative."""
+FROM_OTHERS_TRUST, DISPLAY_TRUST = 0.05, 0.10
+"""Wh at the battery that were reckoned from Ah or from the AC side, and those by a station's own display, relative."""
+
+SO_MUCH_LONGER, MOST_IDLE_W = 3.0, 150.0
+"""A test that took so many times as long as another shows what being on takes; no inverter takes more, W."""
 
 
 @dataclass(frozen=True)
@@ -29,8 +32,9 @@ class Tested:
     """The finding of a capacity test: Wh and Ah taken out, and the bank's energy from full to cut-off at 25 °C.
 
     sd is relative. blended is AC Wh / DC Wh with the idle in it, efficiency without it.
-    given_wh is the whole of it on the side that the label means (a station's sockets, else the battery), and
-    share_of_rated that beside the label; rated_ah what is printed, where Ah were counted.
+    given_wh is the whole of it on the side that the label means (a station's sockets, else the battery), share_of_rated
+    that beside the label, and idle_wh what being on took of a station besides; rated_ah what is printed, where Ah were
+    counted. idle_w is what a faster or slower test of the same bank shows that being on takes.
     disagreement is what a second meter shows more than the first, as a share, each on its own side.
     losses says where the rest went, Wh: by name, of what did not get to the last meter.
     """
@@ -44,6 +48,7 @@ class Tested:
     to_soc: float
     energy_wh: float
     given_wh: float
+    idle_wh: float
     share_of_rated: float
     rated_ah: float | None
     blended: float | None
@@ -52,6 +57,7 @@ class Tested:
     losses: tuple[tuple[str, float], ...]
     sd: float
     remarks: tuple[Reason, ...]
+    idle_w: float | None = None
 
     @property
     def partial(self) -> bool:
@@ -68,25 +74,59 @@ def capacity(run: Run, rig: Rig) -> Tested:
     Raises NotYet, Misread (AC above DC, counters that fall).
     """
     require_time(run)
-    out = _counters(run, rig)
-    top, bottom = _ends(run)
+    out, hours = counters(run, rig), hours_that_count(run)
+    top, fell = _ends(run)
+    bottom = 0.0 if run.cut_off else run.marks[-1].soc or 0.0
     cold = cold_factor(rig.chemistry, run.ambient_c)
     efficiency, apart = out.efficiency, out.disagreement
-    sd = float(np.hypot(METER_TRUST if out.how == "dc" else FROM_OTHERS_TRUST,
-                        SOC_ERROR * 2 / (top - bottom) if bottom > 0 else 0.0))
+    trust = METER_TRUST if out.how == "dc" else DISPLAY_TRUST if run.read_on == "display" else FROM_OTHERS_TRUST
+    sd = float(np.hypot(trust, SOC_ERROR * 2 / fell if fell < 1 else 0.0))
     if apart is not None:
         sd = max(sd, abs(apart) / 2)
-    whole = 1 / (top - bottom) / cold
+    whole = 1 / fell / cold
     # A station's label is what comes out of its sockets; a bare bank's what leaves its terminals.
-    given = (out.ac if rig.bank.is_station and out.ac else out.wh) * whole
-    return Tested(run.hours, out.dc, out.ah, out.ac, run.marks[-1].volts if run.cut_off else None, top, bottom,
-                  out.wh * whole, given, given / rated_energy(rig.bank), capacity_ah(rig.bank) if out.ah else None,
-                  out.ac / out.dc if out.ac and out.dc else None,
-                  efficiency if efficiency and efficiency <= 1 else None, apart, _losses(out, rig, run.hours), sd,
+    at_sockets = rig.bank.is_station and bool(out.ac)
+    given = ((out.ac or 0.0) if at_sockets else out.wh) * whole
+    counted_in = out.other is not None and out.other < (out.ac or 0.0)
+    idle = rig.inverter.idle_w * hours * whole if at_sockets and rig.inverter and not counted_in else 0.0
+    return Tested(hours, out.dc, out.ah, out.ac, run.marks[-1].volts if run.cut_off else None, top, bottom,
+                  out.wh * whole, given, idle, given / rated_energy(rig.bank),
+                  capacity_ah(rig.bank) if out.ah else None, out.ac / out.dc if out.ac and out.dc else None,
+                  efficiency if efficiency and efficiency <= 1 else None, apart, _losses(out, rig, hours), sd,
                   tuple(_capacity_remarks(run, out.how, top, bottom, cold, apart, efficiency)))
 
 
-def _losses(out: "_Counters", rig: Rig, hours: float) -> tuple[tuple[str, float], ...]:
+def beside_another(run: Run, rig: Rig, others: Sequence[Run]) -> Tested:
+    """A capacity test with what another of the same bank, much faster or slower, shows beside it: what came out of the
+    sockets less in so many hours more is what being on takes, W. The newest such test counts.
+
+    Raises as `capacity`.
+    """
+    found = capacity(run, rig)
+    for other in others:
+        idle = _idle_between(found, other, rig) if rig.inverter and rig.bank.is_station and found.ac_wh else None
+        if rig.inverter and idle is not None:
+            shown = capacity(run, replace(rig, inverter=replace(rig.inverter, idle_w=idle[0])))
+            return replace(shown, idle_w=idle[0], remarks=(*shown.remarks, reason(
+                "idle_of_two", watts=idle[0], fast_h=idle[1], fast_wh=idle[2], slow_h=idle[3], slow_wh=idle[4])))
+    return found
+
+
+def _idle_between(found: Tested, other: Run, rig: Rig) -> tuple[float, float, float, float, float] | None:
+    """W that being on takes, and hours and Wh of the faster and of the slower of two tests; None where they tell
+    nothing."""
+    try:
+        beside = capacity(other, rig)
+    except Unreckoned:
+        return None
+    (fast_h, fast_wh), (slow_h, slow_wh) = sorted((of.hours, of.given_wh) for of in (found, beside))
+    if not beside.ac_wh or slow_h < SO_MUCH_LONGER * fast_h or slow_wh >= fast_wh:
+        return None
+    idle = (fast_wh - slow_wh) / (slow_h - fast_h)
+    return (idle, fast_h, fast_wh, slow_h, slow_wh) if idle <= MOST_IDLE_W else None
+
+
+def _losses(out: "Counters", rig: Rig, hours: float) -> tuple[tuple[str, float], ...]:
     """Where went what did not get from the battery to the sockets, or from those to a load's own meter: the inverter's
     idle first, then its conversion; what is left over is not explained."""
     idle = rig.inverter.idle_w * hours if rig.inverter else 0.0
@@ -100,7 +140,7 @@ def _losses(out: "_Counters", rig: Rig, hours: float) -> tuple[tuple[str, float]
 
 
 @dataclass(frozen=True)
-class _Counters:
+class Counters:
     """What the counters of a capacity test rose by, and Wh at the battery from them by the best of them ("dc", "ah" or
     "ac"); disagreement is what a second meter shows more, efficiency the inverter's without its idle."""
 
@@ -114,26 +154,20 @@ class _Counters:
     efficiency: float | None
 
 
-def _counters(run: Run, rig: Rig) -> _Counters:
+def counters(run: Run, rig: Rig) -> Counters:
+    """What the counters of a capacity test rose by so far. Raises NotYet, Misread (AC above DC, counters that fall)."""
+    hours = hours_that_count(run)
     # A meter counts upwards from the last level before, so both ends come from the same readings.
-    dc, ah, ac, other = (counted(_from_nought(run.marks, name), name) for name in ("wh", "ah", "ac_wh", "other_wh"))
+    dc, ah, ac, other = (counted(from_nought(run.marks, name), name) for name in ("wh", "ah", "ac_wh", "other_wh"))
     volts = nominal_voltage(rig.bank)
-    wh, how = _taken(rig, run.hours, dc, ah, ac, other, volts)
+    wh, how = _taken(rig, hours, dc, ah, ac, other, volts)
     if dc is not None and ac is not None and ac > dc:
         raise Misread("more_ac_than_dc", run.marks[-1].at, ac_wh=ac, dc_wh=dc)
-    carried = dc - rig.inverter.idle_w * run.hours if rig.inverter and dc else 0.0
+    carried = dc - rig.inverter.idle_w * hours if rig.inverter and dc else 0.0
     # Like with like: a second meter stands beside the one that it is nearest to, which is on its own side.
     first = [each for each in (dc, ac, ah * volts if ah and volts else None) if each]
     apart = None if other is None else min((other / each - 1 for each in first), key=abs, default=None)
-    return _Counters(dc, ah, ac, other, wh, how, apart, ac / carried if ac and carried > 0 else None)
-
-
-def _from_nought(marks: tuple[Mark, ...], name: str) -> list[Mark]:
-    """The readings with this counter, begun at nought where the first one did not note it."""
-    shown = [mark for mark in marks if getattr(mark, name) is not None]
-    if shown and shown[0] is not marks[0]:
-        return [replace(Mark(marks[0].at), **{name: 0.0}), *shown]  # type: ignore[arg-type] # a counter's name
-    return shown
+    return Counters(dc, ah, ac, other, wh, how, apart, ac / carried if ac and carried > 0 else None)
 
 
 def _taken(rig: Rig, hours: float, dc: float | None, ah: float | None, ac: float | None, other: float | None,
@@ -152,14 +186,20 @@ def _taken(rig: Rig, hours: float, dc: float | None, ah: float | None, ac: float
 
 
 def _ends(run: Run) -> tuple[float, float]:
-    """The levels between which the test ran."""
+    """The level at which the test began, and the share of the bank that it took, without what is left out."""
     top = run.marks[0].soc if run.marks[0].soc is not None else 1.0
     bottom = 0.0 if run.cut_off else run.marks[-1].soc
     if bottom is None:
         raise NotYet("test_still_runs")
-    if top - bottom < 0.05:
+    aside = 0.0
+    for before, after in pairwise(pieces(run.marks)):
+        ends = before[-1].soc if before[-1] is not run.marks[0] else top, after[0].soc
+        if ends[0] is None or ends[1] is None:
+            raise NotYet("level_beside_left_out")
+        aside += ends[0] - ends[1]
+    if top - bottom - aside < 0.05:
         raise NotYet("fell_too_little")
-    return top, bottom
+    return top, top - bottom - aside
 
 
 def _capacity_remarks(run: Run, how: str, top: float, bottom: float, cold: float, apart: float | None,
@@ -227,71 +267,3 @@ def _weighted_line(x: np.ndarray, y: np.ndarray, weights: np.ndarray) -> tuple[n
     inverse = np.linalg.inv(rows.T @ rows)
     fit = inverse @ rows.T @ (y * weights)
     return fit, inverse
-
-
-@dataclass(frozen=True)
-class Harvested:
-    """The finding of a harvest trial from one source: energies Wh and powers W at the battery's terminals.
-
-    days_to_fill  from empty to full with days as that of the trial; of an array usual_days_to_fill under a usual sky
-    """
-
-    hours: float
-    wh: float
-    peak_w: float | None
-    share_of_rated: float | None
-    share_of_clear_sky: float | None
-    daily_wh: float | None
-    days_to_fill: float | None
-    usual_days_to_fill: float | None
-    remarks: tuple[Reason, ...]
-
-    @property
-    def mean_w(self) -> float:
-        """Mean power, W."""
-        return self.wh / self.hours
-
-
-def harvest(run: Run, rig: Rig, rated_w: float | None = None, clear_sky_wh: float | None = None,
-            clear_sky_day_wh: float | None = None, usual_share: float | None = None) -> Harvested:
-    """A harvest trial: what one source brought between two times.
-
-    From the counter's Wh, else from the level: Δsoc × effective energy / charge efficiency.
-    rated_w  of the source; clear_sky_wh  in the trial and clear_sky_day_wh  in its whole day, for an array:
-    its Wh a day is then the trial's share of clear sky over that day, otherwise the mean power × 24 h.
-    usual_share  of clear sky that a usual day has
-    Raises NotYet, and Misread where the counter or the level falls.
-    """
-    require_time(run)
-    wh, leaning = counted(_from_nought(run.marks, "wh"), "wh"), False
-    if wh is None:
-        wh, leaning = _from_levels(run, rig), True
-    hours = run.hours
-    noted = [mark.dc_w for mark in run.marks if mark.dc_w is not None]
-    share = wh / clear_sky_wh if clear_sky_wh else None
-    daily = share * clear_sky_day_wh if share is not None and clear_sky_day_wh else wh / hours * 24
-    into = effective_energy(rig).wh / rig.bank.charge_efficiency
-    usual = usual_share * clear_sky_day_wh if usual_share and clear_sky_day_wh else None
-    return Harvested(hours, wh, max(noted, default=None), wh / hours / rated_w if rated_w else None, share, daily,
-                     into / daily if daily else None, into / usual if usual else None,
-                     tuple(_harvest_remarks(rig, leaning, share)))
-
-
-def _from_levels(run: Run, rig: Rig) -> float:
-    """What came in by the level's rise, Wh at the battery's terminals."""
-    shown = levels(run)
-    if len(shown) < 2:
-        raise NotYet("nothing_came_in")
-    (_, before), (at, after) = shown[0], shown[-1]
-    if after < before:
-        raise Misread("level_fell", at, found=after, before=before)
-    return (after - before) * effective_energy(rig).wh / rig.bank.charge_efficiency
-
-
-def _harvest_remarks(rig: Rig, leaning: bool, share: float | None) -> Iterator[Reason]:
-    if leaning:
-        yield reason("from_the_level")
-    if share is not None:
-        yield reason("day_like_the_trial")
-    elif capacity_ah(rig.bank):
-        yield reason("taper")

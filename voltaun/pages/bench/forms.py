@@ -21,13 +21,14 @@ from voltaun.pages.fields import (
     WholeField,
 )
 
-MARKS = {"meter": ("wh", "run_hours", "peak_w", "low_w", "ambient_c"), "drawdown": ("soc", "ambient_c"),
+MARKS = {"meter": ("wh", "run_hours", "peak_w", "low_w", "ambient_c"), "drawdown": ("soc", "dc_w", "ambient_c"),
          "capacity": ("wh", "ah", "ac_wh", "other_wh", "volts", "soc", "ambient_c"),
          "inverter": ("ac_w", "dc_w"), "harvest": ("wh", "soc", "dc_w"), "hydrometer": ("cells", "ambient_c"),
          "label": ()}
 """What each instrument shows."""
 
-NAMES = {"meter": {"wh": "Counter, Wh"}, "capacity": {"wh": "At the battery, Wh", "soc": "Display, %",
+NAMES = {"meter": {"wh": "Counter, Wh"}, "drawdown": {"dc_w": "W just now"},
+         "capacity": {"wh": "At the battery, Wh", "soc": "Display, %",
                       "other_wh": "A second meter, Wh or Ah"},
          "harvest": {"wh": "Brought in, Wh", "soc": "or level, %", "dc_w": "W just now"},
          "hydrometer": {"ambient_c": "Acid, °C"}}
@@ -122,6 +123,8 @@ class ConditionsForm(PlacedForm):
     side = SelectField("Side", choices=[("ac", "AC, behind the inverter"), ("dc", "DC, at the battery")])
     warm = BooleanField("Started warm")
     cut_off = BooleanField("The last reading was at the cut-off")
+    read_on = SelectField("The Wh at its sockets read on", choices=[("meter", "a meter of mine"),
+                                                                    ("display", "its own display")])
     leave_out_hours = QuantityField("Leave out the first hours", "duration", high=1000)
     conditions = StringField("Settings, what else was on", validators=[_TEXT])
 
@@ -129,8 +132,9 @@ class ConditionsForm(PlacedForm):
         super().__init__(rig, now, data=vars(run), **options)
         self._instrument = run.instrument
         used = {"meter": {"subject", "side", "warm"}, "drawdown": {"subject", "side", "warm", "leave_out_hours"},
-                "capacity": {"cut_off"}}
-        for name in {"subject", "side", "warm", "cut_off", "leave_out_hours"} - used.get(run.instrument, set()):
+                "capacity": {"cut_off", "read_on"} if rig.bank.is_station else {"cut_off"}}
+        some = {"subject", "side", "warm", "cut_off", "read_on", "leave_out_hours"}
+        for name in some - used.get(run.instrument, set()):
             del self[name]
 
     def validate(self, extra_validators: Any = None) -> bool:

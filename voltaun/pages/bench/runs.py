@@ -11,6 +11,7 @@ from voltaun.core.bench.drawdown import Drawdown
 from voltaun.core.bench.findings import changes, in_kwh
 from voltaun.core.bench.metering import DAY_HOURS, Beside, beside
 from voltaun.core.bench.runs import INSTRUMENTS, Mark, Run
+from voltaun.core.log.found_on import found_on
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.sources import SOURCE_GROUPS
 from voltaun.core.rig.usual import USUAL, usual
@@ -19,7 +20,7 @@ from voltaun.database import bench, rigs
 from voltaun.database.bench import KeptRun
 from voltaun.database.connection import transaction
 from voltaun.pages import context
-from voltaun.pages.bench import trial_log
+from voltaun.pages.bench import trial_log, under_way
 from voltaun.pages.bench.shown import Shown, shown
 from voltaun.words.cautions import for_bench
 from voltaun.words.findings import hours_words, title
@@ -59,7 +60,7 @@ def _start_label(form: "LabelForm") -> ResponseReturnValue:
     if not form.validate():
         return _render_new(_asked(), form, None, 422)
     made = form.run()
-    if (seen := shown(made, context.rig())).finding is None:
+    if (seen := shown(made, context.rig(), g.now)).finding is None:
         form.watts.errors = [seen.headline]
         return _render_new(made, form, None, 422)
     if seen.doubt and "sure" not in request.form:
@@ -128,9 +129,11 @@ def _kept(run_id: int) -> bench.KeptRun:
 
 
 def _shown(of: Run) -> Shown:
-    if of.instrument != "harvest":
-        return shown(of, context.rig())
-    return shown(of, context.rig(), context.sun(), context.look().account.learned.share.mean)
+    if of.instrument == "harvest":
+        return shown(of, context.rig(), g.now, context.sun(), context.look().account.learned.share.mean)
+    others = [each.run for each in bench.runs(context.db(), g.kept.id) if each.state == "open"] if (
+        of.instrument == "capacity") else []
+    return shown(of, context.rig(), g.now, others=[each for each in others if each.marks[:1] != of.marks[:1]])
 
 
 def run(run_id: int) -> tuple[str, int]:
@@ -143,16 +146,22 @@ def run(run_id: int) -> tuple[str, int]:
 def _render(kept: KeptRun, form: "MarkForm | None" = None, noted: "ConditionsForm | None" = None,
             editing: int | None = None, status: int = 200, often: dict[str, str] | None = None) -> tuple[str, int]:
     from voltaun.pages.bench.forms import ConditionsForm, MarkForm
-    rig, seen = context.rig(), _shown(kept.run)
+    rig, logged = context.rig(), under_way.beside(context.db(), g.kept.id, kept, g.now)
+    seen = _shown(under_way.seen_with(kept.run, logged))
+    own = {mark.at: n for n, mark in enumerate(kept.run.marks)}
+    lines = [(mark, own.get(mark.at), logged.get(mark.at)) for mark in seen.run.marks]
+    found = next((mark.at for mark in seen.run.marks[1:] if not mark.reset and found_on(mark.note)), None)
     fault_at = next((n for n, mark in enumerate(kept.run.marks) if seen.fault and mark.at == seen.fault.at), None)
     if form is None:
         mark = kept.run.marks[editing] if editing is not None else None
         form = MarkForm(rig, g.now, kept.run.instrument, mark, formdata=None)
     of_mark = {"run_hours": "run_minutes"}
     names = [(of_mark.get(name, name), form[name].label.text) for name in form.names
-             if any(getattr(mark, of_mark.get(name, name)) not in (None, ()) for mark in kept.run.marks)]
+             if any(getattr(mark, of_mark.get(name, name)) not in (None, ()) for mark in seen.run.marks)]
     return render_template(
-        "bench/run.html", kept_run=kept, seen=seen, form=form, editing=editing,
+        "bench/run.html", kept_run=kept, seen=seen, lines=lines, form=form, editing=editing,
+        found=next((line for line in lines if line[0].at == found), None),
+        fault_logged=logged.get(seen.fault.at) if seen.fault and seen.fault.at else None,
         used=bench.in_use(kept, rigs.origins(context.db(), g.kept)), names=names, fault_at=fault_at,
         noted=noted or ConditionsForm(rig, g.now, kept.run, formdata=None), cautions=for_bench(rig, kept.run),
         in_log=trial_log.counts(kept.run, rig), often=often, beside=_beside(kept, seen),
@@ -204,7 +213,8 @@ def add_mark(run_id: int) -> ResponseReturnValue:
         made = replace(kept.run, marks=(*kept.run.marks, mark))
         change = bench.change(db, kept, kept.version, made, g.now)
         trial_log.follow(db, g.kept.id, kept.run, made, g.now)
-    flash("Kept." if not trial_log.counts(made, context.rig()) else "Kept; it stands in the log too.",
+    in_log = mark.soc is not None and trial_log.stands_in_log(made, context.rig())
+    flash("Kept; it stands in the log too." if in_log else "Kept.",
           f"undo-run-{change}")
     return _back(run_id)
 
@@ -228,7 +238,7 @@ def change_mark(run_id: int, n: int) -> ResponseReturnValue:
     elif "reset" in request.form:
         marks[n] = replace(marks[n], reset=request.form["reset"] == "yes")
         words = ("Noted: the stretch before it is left out." if marks[n].reset else "Noted: it counts.") if (
-            kept.run.instrument == "drawdown") else (
+            kept.run.instrument != "meter") else (
             "Noted: the counter was set back there." if marks[n].reset else "Noted: it was not set back.")
     else:
         form = MarkForm(context.rig(), g.now, kept.run.instrument, marks[n])
@@ -343,7 +353,7 @@ def undo(change_id: int) -> ResponseReturnValue:
 def apply(run_id: int) -> ResponseReturnValue:
     """Set the rig's figures to the finding."""
     kept = _kept(run_id)
-    seen = _shown(kept.run)
+    seen = _shown(under_way.seen_with(kept.run, under_way.beside(context.db(), g.kept.id, kept, g.now)))
     if seen.finding is None or seen.asks_how_long or kept.state == "abandoned":
         flash("There is no finding to apply; nothing was changed.")
         return _back(run_id)
@@ -352,8 +362,11 @@ def apply(run_id: int) -> ResponseReturnValue:
         return _back(run_id)
     try:
         with transaction(context.writer()) as db:
-            bench.apply(db, g.kept, kept, request.form.get("version", 0, type=int),
-                        changes(kept.run, context.rig(), seen.finding), g.now)
+            version = request.form.get("version", 0, type=int)
+            if seen.run != kept.run:  # with what it saw of the log, so that it goes on saying what was applied
+                bench.change(db, kept, version, seen.run, g.now)
+                kept, version = bench.there(db, g.kept.id, run_id), version + 1
+            bench.apply(db, g.kept, kept, version, changes(kept.run, context.rig(), seen.finding), g.now)
     except bench.AlreadyApplied as already:
         flash(f"It was applied already, on {already.at.astimezone(context.rig().zone):%-d %B}; nothing was changed.")
     except (bench.RunChanged, rigs.RigChanged):

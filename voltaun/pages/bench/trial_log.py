@@ -15,7 +15,8 @@ from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import SOURCE_TABLE
 from voltaun.database import bench, readings, rigs
 
-NOTE, OF_SUN = "From a drawdown trial", "From a harvest trial"
+NOTE, OF_SUN, OF_BANK = "From a drawdown trial", "From a harvest trial", "From a capacity test"
+OWN_NOTES = (NOTE, OF_SUN, OF_BANK)
 
 
 def counts(run: Run, rig: Rig) -> bool:
@@ -26,13 +27,18 @@ def counts(run: Run, rig: Rig) -> bool:
     return run.instrument == "drawdown" and not run.subject
 
 
+def stands_in_log(run: Run, rig: Rig) -> bool:
+    """Whether a run's levels stand in the log, whatever moved them: today the bank is where the trial left it."""
+    return counts(run, rig) or run.instrument in ("drawdown", "capacity")
+
+
 def follow(db: Connection, rig_id: int, before: Run, after: Run, now: datetime) -> None:
     """Let the log follow a trial that was changed. To be called in a transaction; what a hand wrote down stays."""
     rig = rigs.there(db, rig_id).rig
-    was, becomes = (_readings(db, rig_id, of, rig) if counts(of, rig) else {} for of in (before, after))
+    was, becomes = (_readings(db, rig_id, of, rig) if stands_in_log(of, rig) else {} for of in (before, after))
     for at in was.keys() - becomes.keys() | {at for at in was.keys() & becomes.keys() if was[at] != becomes[at]}:
         kept = readings.at(db, rig_id, at)
-        if kept is not None and kept.reading.note in (NOTE, OF_SUN):
+        if kept is not None and kept.reading.note in OWN_NOTES:
             readings.remove(db, rig_id, kept.id, kept.version, now)
     for at, reading in becomes.items():
         if was.get(at) != reading and readings.at(db, rig_id, at) is None:
@@ -40,6 +46,8 @@ def follow(db: Connection, rig_id: int, before: Run, after: Run, now: datetime) 
 
 
 def _readings(db: Connection, rig_id: int, run: Run, rig: Rig) -> dict[datetime, Reading]:
+    if not counts(run, rig):
+        return _not_booked(run)
     if run.instrument != "harvest":
         return _levels(run, bool(rig.arrays))
     if not run.marks:
@@ -65,6 +73,15 @@ def _sun(run: Run, by_hand: Sequence[datetime]) -> dict[datetime, Reading]:
             made[mark.at] = Reading(mark.at, soc=mark.soc, solar_wh=came, note=OF_SUN)
         shown = counter
     return made
+
+
+def _not_booked(run: Run) -> dict[datetime, Reading]:
+    """The levels of a trial under a load of its own: where the bank stands, and what moved it is not booked."""
+    shown = [(mark.at, mark.soc) for mark in run.marks if mark.soc is not None]
+    if run.cut_off and run.marks:
+        shown = [*(each for each in shown if each[0] != run.marks[-1].at), (run.marks[-1].at, 0.0)]
+    note = OF_BANK if run.instrument == "capacity" else NOTE
+    return {at: Reading(at, soc=soc, note=note, answer="reset" if n else "") for n, (at, soc) in enumerate(shown)}
 
 
 def _levels(run: Run, panels: bool) -> dict[datetime, Reading]:

@@ -9,9 +9,10 @@ from markupsafe import Markup
 
 from voltaun.core.bench.cells import Cells
 from voltaun.core.bench.drawdown import Drawdown
+from voltaun.core.bench.harvest import Harvested
 from voltaun.core.bench.metering import Metered
 from voltaun.core.bench.runs import Mark, Run
-from voltaun.core.bench.trials import Harvested, InverterFit, Tested
+from voltaun.core.bench.trials import InverterFit, Tested
 from voltaun.core.instants import hours_between
 from voltaun.core.rig.rig import Rig
 from voltaun.pages.figures.svg import band, el, figure, join, path

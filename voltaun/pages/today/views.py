@@ -15,10 +15,13 @@ from voltaun.core.outlook.first_hour import first_hour
 from voltaun.core.rig.bank import packs_apart
 from voltaun.core.rig.loads import GRADES, load_dc_wh
 from voltaun.core.sky.clear_sky import another_turn
-from voltaun.database import clearsky
+from voltaun.database import bench, clearsky
 from voltaun.database.asking import AHEAD
+from voltaun.database.bench import KeptRun
 from voltaun.database.house import OWNER
 from voltaun.pages import context, door, frame
+from voltaun.pages.bench import under_way
+from voltaun.pages.bench.shown import Shown, shown
 from voltaun.pages.context import Look
 from voltaun.pages.figures import hours, strip
 from voltaun.pages.figures.strip import Column
@@ -53,7 +56,7 @@ def render(form: ReadingForm, status: int = 200) -> tuple[str, int]:
                            strips=_strips(look, columns), columns=columns, last=_last(look), usual=_usual(look),
                            first=first_said, steps=_steps(look), nothing_yet=not any(of.past for of in columns),
                            cautions=for_now(context.rig(), look.outlook), apart=_apart(look),
-                           nights=_nights(look),
+                           nights=_nights(look), trials=_trials() if g.who == OWNER else [],
                            **(_planned(planned, look) if planned and not planned.stale else {})), status
 
 
@@ -65,6 +68,14 @@ def _nights(look: Look) -> list[str]:
     took = nights.nights_take(look.recent.known.nights, context.rig(), sun, look.now)
     dawn = nights.at_dawn(outlook, context.rig(), sun) if outlook and took else None
     return [said for said in (took, dawn) if said]
+
+
+def _trials() -> list[tuple[KeptRun, Shown]]:
+    """What is being measured, and how it stands: the latest begun first."""
+    db, rig = context.db(), context.rig()
+    runs = [each for each in bench.runs(db, g.kept.id) if under_way.may_run(each, g.now)]
+    return [(each, shown(under_way.seen_with(each.run, under_way.beside(db, g.kept.id, each, g.now)), rig, g.now,
+                         context.sun() if each.run.instrument == "harvest" else None)) for each in runs]
 
 
 def _placed(plan: DayPlan | None) -> dict[date, list[str]]:

@@ -30,6 +30,8 @@ NOTES = {
     "abandoned": "Abandoned; it counts for nothing.",
     "asks_reset": "Was the meter set back to zero before the reading of {at}? If not, one of the readings has a slip.",
     "asks_charge": "Did something charge before the reading of {at}? Then that stretch does not count.",
+    "asks_stretch": "Did something else flow before the reading of {at}, or was a counter set back? Leave that out.",
+    "found_on": "The note of {at} says “{said}”. If that is not usual, leave out the stretch before it.",
     "correct": "[Correct or take out the reading of {at}]",
     "applied": "Applied on {day}: the rig reckons with it.",
     "otherwise": "It says something else by now. Take it back and apply it again to use that.",
