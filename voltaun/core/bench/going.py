@@ -58,10 +58,11 @@ class Going:
 
 
 def going(run: Run, rig: Rig, reach: Reach | None = None) -> Going | None:
-    """How a trial of the bank or a source stands; None where nothing is told yet, and for other instruments. `reach`
+    """How a trial of the bank or a source stands; None where nothing is told yet, at the cut-off, and for other
+    instruments. `reach`
     is needed for the sun.
     """
-    if run.instrument not in (*FALLS, "harvest") or len(run.marks) < 2 or run.marks[-1].at <= run.marks[0].at:
+    if run.instrument not in (*FALLS, "harvest") or run.cut_off or len(run.marks) < 2:
         return None
     hours, falls = hours_that_count(run), run.instrument in FALLS
     if hours <= 0:

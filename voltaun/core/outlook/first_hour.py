@@ -86,7 +86,7 @@ def first_hour(rig: Rig, readings: Sequence[Reading], sun: RigSun | None, today:
     runs = [_lasts(rig, load, there, beside[load.side]) for load in listed]
     return FirstHour(full, soc, age, None if age is None or age > GONE_BY else there,
                      None if clear is None else (clear * STARTUP_SHARES["clear"], clear * STARTUP_SHARES["overcast"]),
-                     _taken(rig, levels, now), tuple(sorted(runs, key=lambda of: -of.usual_h)), bool(rig.loads))
+                     _taken(rig, readings, now), tuple(sorted(runs, key=lambda of: -of.usual_h)), bool(rig.loads))
 
 
 def _lasts(rig: Rig, load: Load, there: float, beside_wh: float) -> Lasts:
@@ -96,11 +96,12 @@ def _lasts(rig: Rig, load: Load, there: float, beside_wh: float) -> Lasts:
     return Lasts(load.name, there / (load_dc_wh(rig, load) + beside_wh) * 24, running)
 
 
-def _taken(rig: Rig, levels: Sequence[tuple[datetime, float]], now: datetime) -> Taken | None:
-    """Between the last two readings, where the level fell."""
-    if len(levels) < 2:
+def _taken(rig: Rig, readings: Sequence[Reading], now: datetime) -> Taken | None:
+    """Between the last two readings of the level, where it fell and that is not left out."""
+    read = [of for of in readings if of.soc is not None and of.at <= now][-2:]
+    if len(read) < 2 or read[1].answer == "reset":
         return None
-    (before, high), (after, low) = levels[-2:]
+    (before, high), (after, low) = ((of.at, of.soc or 0.0) for of in read)
     hours = hours_between(before, after)
     if hours <= 0 or low >= high:
         return None

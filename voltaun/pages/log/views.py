@@ -208,7 +208,7 @@ def answer(reading_id: int) -> ResponseReturnValue:
     except readings.ReadingChanged:
         flash("This reading was changed meanwhile, perhaps in another window; look at it again.")
         return _back(kept.reading.at if kept else g.now)
-    flash({"reset": "Noted: the monitor set itself; the jump is not booked.", "right": "Noted: the figures are right.",
+    flash({"reset": "Noted: what moved the level there is not booked.", "right": "Noted: the figures are right.",
            "": "The answer is taken away."}[said], f"undo-{change}")
     return _back(kept.reading.at if kept else g.now)
 

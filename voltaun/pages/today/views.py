@@ -10,15 +10,17 @@ from voltaun.core.dayplan.hours import Day
 from voltaun.core.dayplan.plan import DayPlan
 from voltaun.core.dayplan.tonight import in_turn, things
 from voltaun.core.instants import local_day
+from voltaun.core.log.found_on import found_on
 from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.first_hour import first_hour
 from voltaun.core.rig.bank import packs_apart
 from voltaun.core.rig.loads import GRADES, load_dc_wh
 from voltaun.core.sky.clear_sky import another_turn
-from voltaun.database import bench, clearsky
+from voltaun.database import bench, clearsky, readings
 from voltaun.database.asking import AHEAD
 from voltaun.database.bench import KeptRun
 from voltaun.database.house import OWNER
+from voltaun.database.readings import KeptReading
 from voltaun.pages import context, door, frame
 from voltaun.pages.bench import under_way
 from voltaun.pages.bench.shown import Shown, shown
@@ -57,6 +59,7 @@ def render(form: ReadingForm, status: int = 200) -> tuple[str, int]:
                            first=first_said, steps=_steps(look), nothing_yet=not any(of.past for of in columns),
                            cautions=for_now(context.rig(), look.outlook), apart=_apart(look),
                            nights=_nights(look), trials=_trials() if g.who == OWNER else [],
+                           found=_found(look) if g.who == OWNER else None,
                            **(_planned(planned, look) if planned and not planned.stale else {})), status
 
 
@@ -76,6 +79,16 @@ def _trials() -> list[tuple[KeptRun, Shown]]:
     runs = [each for each in bench.runs(db, g.kept.id) if under_way.may_run(each, g.now)]
     return [(each, shown(under_way.seen_with(each.run, under_way.beside(db, g.kept.id, each, g.now)), rig, g.now,
                          context.sun() if each.run.instrument == "harvest" else None)) for each in runs]
+
+
+FOUND_LATELY = timedelta(days=3)
+
+
+def _found(look: Look) -> KeptReading | None:
+    """The last of the late readings whose note says that something was found on, while nobody answered."""
+    late = [reading for reading in look.readings[1:] if look.now - reading.at < FOUND_LATELY and reading.soc is not None
+            and not reading.answer and found_on(reading.note)]
+    return readings.at(context.db(), g.kept.id, late[-1].at) if late else None
 
 
 def _placed(plan: DayPlan | None) -> dict[date, list[str]]:

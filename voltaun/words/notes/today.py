@@ -1,6 +1,7 @@
 """Notes of Today, its plan and the card."""
 
 NOTES = {
+    "found_on": "You wrote “{said}” at {at}. Leave the time before it out of what is usual?",
     "apart": "The packs are {points} points apart. Let them balance at full, and look for a loose lead or a weak pack.",
     "no_copy_of_late": "No copy of the log could be made of late: {trouble}. [Copies]",
     "plan_waits": "The plan of the day waits until the level is read.",
