@@ -8,6 +8,7 @@ from pathlib import Path
 
 from tests.browser.chromium import window
 from tests.browser.plain import plain_to_all
+from tests.browser.test_newcomers import said_and_offered
 from tests.support import NOW, serving
 from voltaun.database import connection
 from voltaun.demo.fill import fill
@@ -332,6 +333,11 @@ class BenchOnAPhone(BrowserCase):
     def at(self, time):
         self.page.locator("#at").evaluate("(field, time) => { field.value = time; field.focus(); }", time)
 
+    def test_today_says_no_more_than_one_came_for(self):
+        said, stops = said_and_offered(self.go("/1/today"))
+        self.assertLessEqual(said, 350)
+        self.assertLessEqual(stops, 16)
+
     def test_a_capacity_test_with_the_keyboard_alone(self):
         page = self.go("/1/bench")
         self.press_on("Test the bank’s capacity")
@@ -345,7 +351,7 @@ class BenchOnAPhone(BrowserCase):
         self.type_into("Display, %", "52")
         page.keyboard.press("Enter")
         self.shows("5.00 kWh behind the inverter from 4.60 kWh at the battery, expected less")
-        self.press_on("Correct or take out the reading of Sunday 19:00")
+        self.press_on("Correct or take out that reading")
         page.wait_for_url("**edit=1")
         self.type_into("Behind the inverter, Wh", "4 kWh")
         page.keyboard.press("Enter")

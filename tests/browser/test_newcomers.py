@@ -30,6 +30,17 @@ def tearDownModule():
     folder.cleanup()
 
 
+def said_and_offered(page):
+    """The words of a page that are seen before anything is opened, and its stops for Tab, the frame left out."""
+    return page.evaluate("""() => {
+        const main = document.querySelector("main");
+        const count = (text) => text.split(/\\s+/).filter((word) => /[A-Za-z0-9]/.test(word)).length;
+        const choices = [...main.querySelectorAll("option")].reduce((sum, of) => sum + count(of.innerText), 0);
+        const stops = [...main.querySelectorAll("a, button, input, select, textarea, summary")].filter((of) =>
+            of.type !== "hidden" && of.tabIndex >= 0 && of.checkVisibility({ checkVisibilityCSS: true }));
+        return [count(main.innerText) - choices, stops.length]; }""")
+
+
 class Newcomer(unittest.TestCase):
     """A visit in one window, which begins with the three questions."""
 
@@ -100,6 +111,28 @@ class AtTheDoor(Newcomer):
         self.page.locator("#entry #at").fill(at)
         self.press("Keep this reading")
         self.shows("Kept.")
+
+    def test_a_small_station_says_little_and_offers_little(self):
+        self.begin("Small", "1.024 kWh", "100 W", station=True)
+        words, stops = said_and_offered(self.page)
+        self.assertLessEqual(words, 200)
+        self.assertLessEqual(stops, 16)
+        page = self.page
+        # Three hours of its panel and a quarter of its bank are the examples; oil and acid it has none.
+        self.assertEqual([page.locator(f"#{name}").get_attribute("placeholder") for name in ("solar_wh", "use_wh")],
+                         ["300", "260"])
+        page.get_by_text("More: ").click()
+        page.get_by_text("What was done").click()
+        done = page.locator("#entry [role=group]").inner_text()
+        for word, there in (("equalised", False), ("water", False), ("oil", False), ("snow", True)):
+            self.assertEqual(word in done, there, word)
+        # Until some days are logged the sums, which need none, come second.
+        leaves = page.locator("nav.pages a")
+        self.assertEqual(leaves.all_inner_texts()[:3], ["Today", "Sums", "Log"])
+        for n in range(3):
+            self.reads(f"2026-11-2{2 + n} 20:00", str(90 - n))
+        self.go("today")
+        self.assertEqual(leaves.all_inner_texts()[:3], ["Today", "Log", "Bench"])
 
     def test_a_night_by_two_levels(self):
         self.begin("Night", "2 batteries of 12.8 V 200 Ah in a string of 2", "4 panels of 300 W")

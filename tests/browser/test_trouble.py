@@ -77,7 +77,7 @@ class Served(unittest.TestCase):
         page = self.page
         page.fill("#soc", level)
         if not page.locator("#note").is_visible():
-            page.locator("#entry details summary").click()
+            page.locator("#entry details summary >> nth=0").click()
         page.fill("#note", note)
         page.fill("#at", f"2026-11-25T06:{10 + len(self.notes()) % 49:02d}")
 

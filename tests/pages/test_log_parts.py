@@ -160,7 +160,7 @@ class Marks(PagesCase):
         page = self.client.get("/1/log?edit=2").text
         self.shows("Did the monitor set itself?", page)
         answer = self.post("/1/readings/2/answer", {"answer": "reset", "version": 1}, follow_redirects=True).text
-        self.shows("the jump is not booked", answer)
+        self.shows("what moved the level there is not booked", answer)
         self.assertEqual(self.log()[1].answer, "reset")
         page = self.client.get("/1/log?edit=2").text
         self.shows("nothing → reset", page)

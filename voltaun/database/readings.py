@@ -108,6 +108,14 @@ def since(connection: sqlite3.Connection, rig_id: int, first: datetime, end: dat
         (rig_id, instant_text(first), instant_text(end))))
 
 
+def some_days(connection: sqlite3.Connection, rig_id: int, count: int) -> bool:
+    """Whether readings are of so many days (by their universal dates) or more."""
+    found: int = connection.execute(
+        """SELECT count(*) FROM (SELECT DISTINCT substr(at, 1, 10) FROM reading WHERE rig_id = ? AND removed = 0
+                                 LIMIT ?)""", (rig_id, count)).fetchone()[0]
+    return found >= count
+
+
 def newest_at(connection: sqlite3.Connection, rig_id: int, at_bank: bool = False) -> datetime | None:
     """The instant of the newest reading, or of the newest that a monitor counted at the bank; None without any."""
     text = connection.execute("SELECT max(at) FROM reading WHERE rig_id = ? AND removed = 0 AND at_bank >= ?",

@@ -39,6 +39,9 @@ from voltaun.words.units import (
 
 PAGES = (("1", "today", "Today"), ("2", "log", "Log"), ("3", "bench", "Bench"), ("4", "rig", "Rig"),
          ("5", "outlook", "Outlook"), ("6", "additions", "Additions"), ("7", "sums", "Sums"))
+YOUNG_DAYS = 3
+"""A log of fewer days is young."""
+
 GROUNDS = ("device", "day", "night")
 
 
@@ -61,6 +64,13 @@ def install(app: Flask) -> None:
                                  percent=show_percent, temperature=house_units.show_temperature,
                                  duration=show_duration, number=show_number, unbroken=_unbroken,
                                  chance=words.chance, begin=words.begin, day_words=day_words)
+
+
+def _pages() -> list[tuple[str, str, str]]:
+    """The pages; until there are some days of log a rig's sums stand second, since they need none."""
+    if g.get("kept") is None or readings.some_days(db(), g.kept.id, YOUNG_DAYS):
+        return list(PAGES)
+    return sorted(PAGES, key=lambda of: (of[1] != "today", of[1] != "sums"))
 
 
 def _plan_words(way: Way) -> list[str]:
@@ -153,7 +163,7 @@ def _context() -> dict[str, Any]:
     frame = {"ground": ground if ground in GROUNDS else "device", "weaves": weave.definitions, "kept": g.get("kept"),
              "now": g.get("now"), "may_change": g.get("who") != LOOK_ONLY,
              "customary": house_units.customary(), "by_device": g.get("device") is not None, "clock_runs": clock.runs(),
-             "page_links": [of for of in PAGES if g.get("who") != LOOK_ONLY or of[1] == "today"],
+             "page_links": [of for of in _pages() if g.get("who") != LOOK_ONLY or of[1] == "today"],
              "layout": "part.html" if part else "base.html"}
     if g.get("kept") is not None:
         frame |= {"rig": rig(), "rig_names": rigs.names(db()), "zone": rig().zone, "glass": _Glass(),

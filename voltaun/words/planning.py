@@ -190,6 +190,9 @@ def answer(of: Answer, rig: Rig) -> str:
     if of.code == "over_inverter":
         most = rig.inverter.continuous_w if rig.inverter else None
         return f"No: the inverter gives {show_power(most)} at the most."
+    if of.code == "no" and of.wh < LITTLE_WH:
+        return (f"Hardly matters: it takes {show_energy(of.wh)} of the bank. But nothing is to spare tonight, so save "
+                "it elsewhere.")
     if of.code == "no":
         return f"No: it draws {show_power(of.watts)}, and nothing is to spare for it tonight."
     if of.code == "shorter":

@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo
 from voltaun.core.instants import local_day
 from voltaun.core.log.reading import EVENTS, PANELS_OFF, Reading
 from voltaun.core.log.stretches import LEAST_DAYS_COMPARED
+from voltaun.core.rig.rig import Rig
 
 TELLS = ("panels_wiped", "snow_cleared", "part_changed")
 """What may show in the days since: set beside the days before it."""
@@ -23,6 +24,13 @@ def days_of_events(readings: Iterable[Reading], zone: ZoneInfo) -> dict[date, tu
         if reading.events:
             found.setdefault(local_day(reading.at, zone), set()).update(reading.events)
     return {day: tuple(word for word in EVENTS if word in done) for day, done in found.items()}
+
+
+def can_be_done(event: str, rig: Rig) -> bool:
+    """Whether a rig has what this is done to: cells to open, terminals, panels, an engine with oil."""
+    return {"equalised": rig.bank.chemistry == "flooded", "water": rig.bank.chemistry == "flooded",
+            "terminals": not rig.bank.is_station, "oil_changed": bool(rig.generators)}.get(
+        event, bool(rig.arrays) or event == "part_changed")
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,6 @@
 """The form of one reading, used on Today and Log."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -14,7 +14,9 @@ from wtforms.widgets import CheckboxInput, ListWidget
 
 from voltaun.core.instants import clock_before
 from voltaun.core.learned.doubts import Doubt
+from voltaun.core.log.events import can_be_done
 from voltaun.core.log.reading import BY_NAME, FIELDS, NUMBERS, Field, Reading, ordered_events
+from voltaun.core.rig.bank import nominal_voltage, rated_energy
 from voltaun.core.rig.rig import Rig
 from voltaun.core.rig.sources import SOURCE_TABLE
 from voltaun.pages.fields import (
@@ -42,11 +44,18 @@ def form_name(of: Field) -> str:
     return _RUN[of.name].name if of.name in _RUN else of.name
 
 
+def typed_in(name: str) -> list[str]:
+    """The fields of a reading that are typed into a field of the form."""
+    return [of.name for of in FIELDS if form_name(of) == name]
+
+
 class EventsField(SelectMultipleField):
     """What was done, each a box to tick."""
 
     widget = ListWidget(prefix_label=False)
     option_widget = CheckboxInput()
+    offered: Sequence[str] = ()
+    """What this rig can have done to it; another one that was kept goes on being shown."""
 
 
 def _typed(of: Field) -> UnboundField:
@@ -86,6 +95,7 @@ class ReadingForm(PlacedForm):
             name = form_name(BY_NAME[source.wh])
             if not rig.has(source.name) and self[name].data is None:
                 del self[name]
+        self.events.offered = [event for event in EVENT_WORDS if can_be_done(event, rig)]
 
     def boxes(self, entry: str, last: Reading | None = None) -> list[Box]:
         """The fields of a part of the entry, "main" or "more", in their order.
@@ -97,7 +107,8 @@ class ReadingForm(PlacedForm):
             if name not in self or of.kind == "instant":
                 continue
             shown = getattr(last, of.name, None) if of.kind in ("fraction", "energy") and name == of.name else None
-            hint = of.hint if shown is None else f"{shown * 100:.0f}" if of.kind == "fraction" else f"{shown:.0f}"
+            hint = (self._sized(of) if shown is None else f"{shown * 100:.0f}" if of.kind == "fraction" else
+                    f"{shown:.0f}")
             number = of.kind in NUMBERS
             # A station's packs are typed apart, with spaces that a number pad lacks.
             pad = "" if not number else "text" if of.kind == "fraction" and self._rig.bank.pack_wh else "decimal"
@@ -106,6 +117,17 @@ class ReadingForm(PlacedForm):
             called = of.kind if of.kind == "temperature" else self._label(of).partition(",")[0]
             found.append(Box(self[name], called, self._label(of), hint, pad))
         return found
+
+    def _sized(self, of: Field) -> str:
+        """An example of the rig's own size: three hours of its panels, a quarter of its bank, its volts."""
+        volts = nominal_voltage(self._rig.bank)
+        if of.name == "volts" and volts:
+            return f"{volts * 1.03:.1f}"
+        if of.kind != "energy":
+            return of.hint
+        panels_w = sum(array.rated_w for array in self._rig.arrays)
+        wh = 3 * panels_w if of.name == "solar_wh" else rated_energy(self._rig.bank) / 4
+        return f"{float(f'{wh:.2g}'):.0f}" if wh >= 10 else of.hint
 
     def _label(self, of: Field) -> str:
         source = _RUN.get(of.name)

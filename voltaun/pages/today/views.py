@@ -27,7 +27,7 @@ from voltaun.pages.bench.shown import Shown, shown
 from voltaun.pages.context import Look
 from voltaun.pages.figures import hours, strip
 from voltaun.pages.figures.strip import Column
-from voltaun.pages.reading.forms import ReadingForm
+from voltaun.pages.reading.forms import ReadingForm, typed_in
 from voltaun.pages.today.plan import asked_of_tonight
 from voltaun.words import nights, planning
 from voltaun.words import sentences as words
@@ -55,7 +55,7 @@ def render(form: ReadingForm, status: int = 200) -> tuple[str, int]:
     first_said = None if look.outlook else first_hour(context.rig(), look.readings, context.sun(), look.today, look.now)
     return render_template("today/today.html", look=look, outlook=look.outlook, today=look.today, form=form,
                            last_copy=copied, copy_trouble=trouble, guessed=guessed,
-                           strips=_strips(look, columns), columns=columns, last=_last(look), usual=_usual(look),
+                           strips=_strips(look, columns), columns=columns, last=_last(look), seldom=_seldom(look, form),
                            first=first_said, steps=_steps(look), nothing_yet=not any(of.past for of in columns),
                            cautions=for_now(context.rig(), look.outlook), apart=_apart(look),
                            nights=_nights(look), trials=_trials() if g.who == OWNER else [],
@@ -155,11 +155,23 @@ def _strips(look: Look, columns: list[Column]) -> list[Markup]:
             for size, shown in ((strip.WIDE, columns), (strip.NARROW, fewer))]
 
 
-def _usual(look: Look) -> list[str]:
-    """Those of the further fields that were filled in in a third of the last readings: they move into the line."""
-    late = look.readings[-12:]
-    return [name for name in ("full_at", "volts", "temp_c")
-            if late and sum(getattr(reading, name) is not None for reading in late) * 3 >= len(late)]
+HABIT, IN_LINE = 12, 2
+"""So many readings show what is mostly filled in; beside level and sun so many of those stand in the line."""
+
+
+def _seldom(look: Look, form: ReadingForm) -> list[str]:
+    """What does not stand in the line: what is further, until there is a habit, and then all but what is filled in most
+    often."""
+    further = [box.field.short_name for box in form.boxes("more")]
+    late = look.readings[-HABIT:]
+    if len(late) < HABIT:
+        return further
+    asked = [box.field for part in ("main", "more") for box in form.boxes(part)
+             if box.field.short_name not in ("soc", "solar_wh", "note", "events")]
+    times = {field.short_name: sum(any(getattr(reading, of) not in (None, "") for of in typed_in(field.short_name))
+                                   for reading in late) for field in asked}
+    often = [name for name, count in sorted(times.items(), key=lambda of: -of[1])[:IN_LINE] if count * 3 >= HABIT]
+    return [*(field.short_name for field in asked if field.short_name not in often), "note", "events"]
 
 
 def _last(look: Look) -> Reading | None:
@@ -190,7 +202,7 @@ def _steps(look: Look) -> list[tuple[str, dict[str, Any], str, str]]:
     elif not rig.loads:
         steps.append(("bench.new", {"instrument": "meter"}, "Meter the largest of it for a day",
                       "labels overstate, often by several times"))
-    if len(steps) < 3 and any(reading.soc is not None for reading in look.readings):
+    if len(steps) < 2 and any(reading.soc is not None for reading in look.readings):
         steps.append(("today.show", {"entry": 1}, "Write down the level tomorrow at about this time",
                       "two readings show what a day takes"))
-    return steps[:3]
+    return steps[:2]

@@ -8,7 +8,7 @@ NOTES = {
     "last_copy": "The last copy of the log is of {day}; [copies].",
     "no_copy": "No copy of the log is made yet; [copies].",
     "ranges": "Ranges on this page hold 8 times in 10.",
-    "not_set": "Not set yet: {parts}. Set it on [Rig], and the figures become yours.",
+    "not_set": "Not set yet: {parts}. [Rig]",
     "any_one": "Any one of these: {things}.",
     # What can be said already
     "sun_here": "about {clear} when it is clear, {dull} when it is dull",
