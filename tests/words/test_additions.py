@@ -17,15 +17,16 @@ class Said(unittest.TestCase):
 
     RIG = rig(generators=(Generator("Set", 900, 0.7),))
 
-    def found(self, below, best, guesses=(), between=None, measures=()):
+    def found(self, below, best, guesses=(), between=None, measures=(), logged=100):
         """below  (usual, hard) of nothing, of one panel, of two, and of each measure"""
         choices = [Choice(n, 0, Lane(added_w=300.0 * n), price=150.0 * n) for n in range(3)]
         choices += [Choice(0, 0, Lane(rule=GeneratorRule(0.25, 0.6)), (of,)) for of in measures]
         outcomes = [SimpleNamespace(below=SimpleNamespace(p10=usual / 2, p50=usual, p90=hard),
                                     generator_h=SimpleNamespace(p50=430.0 if choices[n].measures else 0.0))
                     for n, (usual, hard) in enumerate(below)]
-        return SimpleNamespace(ask=SimpleNamespace(rig=self.RIG, most_days=3.0), choices=choices, outcomes=outcomes,
-                               best=best, guesses=guesses, between=between, away=())
+        return SimpleNamespace(ask=SimpleNamespace(
+            rig=self.RIG, most_days=3.0, known=SimpleNamespace(skies=range(logged))), choices=choices,
+                               outcomes=outcomes, best=best, guesses=guesses, between=between, away=())
 
     def test_the_least_to_buy_and_what_does_it_without(self):
         rule = Measure("generator", ("Set",), below=0.25, until=0.6)
@@ -34,6 +35,12 @@ class Said(unittest.TestCase):
             "Buying: two panels, 300. That leaves 2 days in a usual year, 6 in a hard one.",
             "Not buying: running Set from 25 % to 60 %, about 430 h and 300 litres a year. That leaves no day in a "
             "usual year, 1 in a hard one."])
+
+    def test_a_little_known_is_told_as_little(self):
+        for logged, words in ((0, "hard one."), (1, "hard one, by one day of your log and the usual skies."),
+                              (29, "by 29 days of your log and the usual skies."), (30, "46 in a hard one.")):
+            said = answer(self.found(((28, 46), (9, 17), (2.4, 6)), 2, logged=logged))[0]
+            self.assertTrue(said.endswith(words), said)
 
     def test_what_comes_of_an_option_names_no_list_for_fuel_and_no_sun_where_there_is_none(self):
         none = SimpleNamespace(p10=0.0, p50=0.0, p90=0.0)

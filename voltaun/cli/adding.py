@@ -77,12 +77,14 @@ def additions(rig_file: Path, log_file: Path | None, reserve_days: float, recove
     from voltaun.core.learned.account import learn, reckon
     from voltaun.core.rig.bank import cold_factor
     from voltaun.core.sizing import worksheet as sheets
+    from voltaun.core.sizing.suns import with_a_first_panel
     from voltaun.core.sizing.years import month_shares
     from voltaun.formats.answers import additions_answer
     from voltaun.words import reasons
     rig = rig_from(rig_file.read_bytes(), rig_file)
     asked = any(value for name, value in simulated.items() if name not in ("seed", "short_days"))
-    planes = tables_of(rig) if log_file or peak_sun_hours is None or asked else []
+    placed = rig if rig.arrays else with_a_first_panel(rig)
+    planes = tables_of(placed) if log_file or peak_sun_hours is None or asked else []
     learned, skies, logged = learn(rig, []), [], logged_in(rig, log_file) if log_file else []
     if log_file:
         from voltaun.core.log.days import sky_days

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from voltaun.core.sizing import FUEL_YEARS
 from voltaun.words.house_units import fuel_word, in_fuel
 from voltaun.words.reasons import say
-from voltaun.words.sentences import added, begin, counted, month, number, range_of
+from voltaun.words.sentences import added, begin, counted, days, month, number, range_of
 from voltaun.words.units import show_duration, show_number, show_percent, show_rough
 
 if TYPE_CHECKING:  # a page that says other things need not load these
@@ -112,9 +112,20 @@ def answer(found: Additions) -> list[str]:
     if found.best == 0:
         if found.guesses and here.p90 > most:
             between = f"{round(here.p10)} to {round(here.p90)} days short a year"
-            return [f"What you have may be enough: {between}.", *unsure(found)]
-        return [f"What you have is enough: {short(here, 'short')}."]
-    return [f"Today’s rig is short {short(here)}.", _buying(found), *_without_buying(found), *unsure(found)]
+            return [f"What you have may be enough: {between}{_by_so_little(found)}.", *unsure(found)]
+        return [f"What you have is enough: {short(here, 'short')}{_by_so_little(found)}."]
+    return [f"Today’s rig is short {short(here)}{_by_so_little(found)}.", _buying(found), *_without_buying(found),
+            *unsure(found)]
+
+
+LITTLE_LOGGED = 30
+"""With fewer days of sun in the log the answer says how few."""
+
+
+def _by_so_little(found: Additions) -> str:
+    """On how few days the answer rests; nothing where the log has many, or nothing."""
+    logged = len(found.ask.known.skies)
+    return f", by {days(logged)} of your log and the usual skies" if 0 < logged < LITTLE_LOGGED else ""
 
 
 def _buying(found: Additions) -> str:
@@ -371,6 +382,9 @@ def beside(compared: list[Compared], short: list[Spread | None]) -> str:
     told = [(of, n) for n in able if (of := short[n]) is not None]
     if len(told) == len(able):
         fewest, best = min(told, key=lambda each: each[0].p50)
+        if fewest.p50 > SOME:
+            return (f"None of these is enough: even with {compared[best].candidate.name}, the best of them, "
+                    f"{short_days(fewest)} are below your floor.")
         return (f"{compared[best].candidate.name} leaves the fewest days below your floor, {short_days(fewest)}, of "
                 "those that run all your loads.")
     longest = max((compared[n] for n in able), key=lambda of: of.hours)

@@ -1,5 +1,6 @@
 """The use of weather years: loads of some months, absences, and a life that goes on as it is now."""
 
+import math
 import unittest
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
@@ -12,7 +13,8 @@ from voltaun.core.log.reading import Reading
 from voltaun.core.outlook.ask import known
 from voltaun.core.rig.parts import Load
 from voltaun.core.sizing.calendar import EARLY_DAYS, calendar
-from voltaun.core.sizing.years import _use, away_by_log, seasonal
+from voltaun.core.sizing.years import _use, away_by_log, month_shares, seasonal, towards_list
+from voltaun.core.sky.model import SkyDay
 
 PLAIN = rig(arrays=(), inverter=None, place=replace(rig().place, latitude=0.0))
 START = datetime(2025, 6, 1, 9, tzinfo=UTC)
@@ -38,7 +40,31 @@ class Skies(unittest.TestCase):
         self.assertAlmostEqual(float(seasonal(50.0, np.ones(12)).sum()), 0.0)
 
 
+    def test_one_storm_is_not_the_years_weather(self):
+        day, storm = START.date(), SkyDay(START.date(), 0.02, False, None)
+        none, one = (month_shares(skies, {}, -43.0) for skies in ([], [storm]))
+        # 4 × 3 usual days beside one that is full in its own month; half a year on a fifth of one.
+        self.assertAlmostEqual(one[day.month - 1] / none[day.month - 1], 1.0, delta=0.15)
+        self.assertAlmostEqual(one[(day.month + 5) % 12] / none[0], 1.0, delta=0.04)
+        self.assertLess(one[day.month - 1], one[(day.month + 5) % 12])
+        # A hundred days of storms are: in their own season nothing else is believed.
+        many = month_shares([SkyDay(day + timedelta(days=n), 0.02, False, None) for n in range(100)], {}, -43.0)
+        self.assertLess(many[(day.month) % 12], 0.05)
+
+
 class Use(unittest.TestCase):
+    def test_few_days_and_a_list_of_loads_meet(self):
+        of = replace(PLAIN, loads=(Load("All", 1000, "dc"),))
+        # A day of 2000 Wh: 0.4² + (0.4 × 59/60)² is off beside 0.4² for the list, and the two are 0.69 apart.
+        off = 0.16 + (0.4 * 59 / 60) ** 2
+        part = math.exp(-0.5 * math.log(2) ** 2 / (0.25 + off)) * off / (off + 0.16)
+        self.assertAlmostEqual(towards_list(of, 2000.0, 1), 2 ** -part)
+        shares = [towards_list(of, 2000.0, days) for days in (1, 3, 14, 59)]
+        self.assertEqual(shares, sorted(shares))
+        self.assertEqual([towards_list(of, 2000.0, 60), towards_list(PLAIN, 2000.0, 1)], [1.0, 1.0])
+        # A kettle alone is no list of all that runs.
+        self.assertGreater(towards_list(replace(PLAIN, loads=(Load("Kettle", 100, "dc"),)), 2000.0, 7), 0.95)
+
     def test_a_load_of_some_months_is_there_in_these_only(self):
         # Ninety days from June on of 2000 Wh, of which a fan from June to August takes 800.
         of = replace(PLAIN, loads=(Load("Fan", 800, "dc", months=(6, 7, 8)), Load("Fridge", 900, "dc")))

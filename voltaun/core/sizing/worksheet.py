@@ -14,6 +14,7 @@ from voltaun.core.outlook.autonomy import drain
 from voltaun.core.rig.bank import effective_energy, nominal_voltage, rated_energy
 from voltaun.core.rig.loads import largest_set_running
 from voltaun.core.rig.rig import Rig
+from voltaun.core.sizing.suns import with_a_first_panel
 from voltaun.core.sky.clear_sky import monthly_clear_sky
 
 SYSTEM_SHARE = 0.75
@@ -77,8 +78,8 @@ class Option:
         return max(0, self.need - self.have)
 
 
-LEAST_SUN_H = 0.1
-"""With fewer peak-sun hours in the design month no array will do it: the sun hardly rises."""
+LEAST_SUN_H, MOST_SUN_H = 0.1, 8.0
+"""With fewer peak-sun hours in the design month no array will do it: the sun hardly rises; no place has more."""
 
 
 def peak_sun(clear_sky_by_month: ArrayLike, mean_share: ArrayLike, array_share: float = SYSTEM_SHARE,
@@ -113,6 +114,9 @@ def worksheet(rig: Rig, inputs: Inputs) -> Worksheet:
             continue
         if not (math.isfinite(value) and value > 0):
             raise ValueError(f"{name.replace('_', ' ')}: found {value:g}, expected more than 0")
+    if inputs.peak_sun_hours is not None and inputs.peak_sun_hours > MOST_SUN_H:
+        raise ValueError(f"peak-sun hours: found {inputs.peak_sun_hours:g}, expected {MOST_SUN_H:g} at the most: no "
+                         "place has more on the mean; hours of daylight are another thing")
     if not 0 <= inputs.everyday_floor < 1:
         raise ValueError(f"everyday floor: found {inputs.everyday_floor:g}, expected from 0 to below 1")
     usable = (1 - inputs.everyday_floor) * inputs.cold_factor
@@ -196,7 +200,8 @@ def suggest(rig: Rig, learned: Learned, tables: list[np.ndarray] | None, *, rese
     """The worksheet's inputs: what is given, and the rest from the log, the loads and the clear-sky table.
 
     learned  what the log taught (with no log, the start-up shares)
-    tables   clear-sky tables of the rig's arrays, Wh/m²; without them and peak_sun_hours only the bank is sized
+    tables   clear-sky tables of the rig's arrays, Wh/m² (without an array, of a first panel, see
+             `suns.with_a_first_panel`); without them and peak_sun_hours only the bank is sized
     month_shares  mean share of clear sky in each month, (12,); without them the log's mean for every month
     Raises ValueError when the use can be had from nowhere.
     """
@@ -209,7 +214,9 @@ def suggest(rig: Rig, learned: Learned, tables: list[np.ndarray] | None, *, rese
     month = design_month
     if peak_sun_hours is None and tables:
         shares = learned.share.mean if month_shares is None else month_shares
-        month, peak_sun_hours = peak_sun(monthly_clear_sky(rig, tables), shares, share, design_month)
+        placed = rig if rig.arrays else with_a_first_panel(rig)
+        month, hours = peak_sun(monthly_clear_sky(placed, tables), shares, share, design_month)
+        peak_sun_hours = min(hours, MOST_SUN_H)
     return Inputs(use_wh_per_day, peak_sun_hours, reserve_days, recovery_days,
                   rig.bank.everyday_floor if everyday_floor is None else everyday_floor,
                   1.0 if cold_factor is None else cold_factor, share, month,

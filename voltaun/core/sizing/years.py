@@ -31,7 +31,7 @@ from voltaun.core.learned.use import (
 from voltaun.core.outlook.ask import Known
 from voltaun.core.outlook.autonomy import drain
 from voltaun.core.outlook.beliefs import bank_energy, unseen_draws
-from voltaun.core.rig.loads import seasonal_wh
+from voltaun.core.rig.loads import daily_use, seasonal_wh
 from voltaun.core.rig.rig import Rig
 from voltaun.core.series import Kind, Seen, draw, learn
 from voltaun.core.sizing.calendar import calendar, standard_offset
@@ -55,8 +55,19 @@ pole winter has less of it, on the logit, and towards the tropics, where summers
 SPELLS = 7.0
 """So many days of a season count as one look at its mean: spells of weather last."""
 
-SEEN_DAYS = 5.0
-"""With fewer days of a season known nothing is known of it, and other days stand in."""
+SEEN_DAYS, START_DAYS = 5.0, 3.0
+"""With fewer days of a season known nothing is known of it: other days stand in, and the start-up skies, which weigh so
+many times as much as before an outlook."""
+
+OTHER_DAYS = 0.2
+"""A day of another season stands in for no more than so much of one: a single storm is not the year's weather."""
+
+DAY_APART, SEASON_APART, LIST_APART, LISTED_DAYS = 0.4, 0.4, 0.4, 60
+"""How far a day's use is off the year's by itself and by its season, and how far a list of loads is (relative standard
+deviations); once so many days are known a list says nothing more."""
+
+OTHER_LIST = 0.5
+"""A list that is this far from the log, on the logarithm, is hardly one of all that runs, and counts for less."""
 
 WORD_DAYS = 21.0
 """The user's word on a season counts as so many logged days."""
@@ -168,8 +179,8 @@ def _season_tables(skies: Sequence[SkyDay], habits: Mapping[str, tuple[float, fl
         known[month] = near.sum() + told.sum()
         # All other days and the start-up skies stand in where a season is hardly known.
         little = SEEN_DAYS / (SEEN_DAYS + known[month])
-        far = little * SEEN_DAYS * np.ones(len(skies)) / max(1, len(skies))
-        counts = np.concatenate((near + far, told, little * np.array(SKY.weights)))
+        far = little * np.full(len(skies), min(OTHER_DAYS, SEEN_DAYS / max(1, len(skies))))
+        counts = np.concatenate((near + far, told, little * START_DAYS * np.array(SKY.weights)))
         points, weights = right_censored(np.concatenate((values, words, SKY.points)), np.concatenate(
             (capped, np.zeros(3 + len(SKY.points), dtype=bool))), np.maximum(counts, 1e-9))
         tables[month] = np.interp(RANKS, np.cumsum(weights) - weights / 2, points)
@@ -313,6 +324,7 @@ def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], coun
     drawn = draw(model, max(told) + timedelta(days=400), len(days), count, (seed, 18, 19))
     of_year = np.array([day.timetuple().tm_yday - 1 for day in days])
     factors = level.draw(of_year, count, np.random.default_rng([seed, 21]))
+    factors = factors * towards_list(rig, level.mean_wh, len(told))
     use = drawn * level.mean_wh * factors * habit[[day.weekday() for day in days], None]
     use += np.array([listed[day.month - 1] for day in days])[:, None]
     for of in () if all_year else away:
@@ -322,11 +334,26 @@ def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], coun
     return np.asarray(use)
 
 
+def towards_list(rig: Rig, logged_wh: float, days: int) -> float:
+    """What the log's use a day is to be multiplied by so that a list of loads beside it counts, as long as few days are
+    known: both weigh by how far they may be off the year's use. 1 without a list."""
+    listed = (daily_use(rig, month=1) or 0.0) - seasonal_wh(rig)[0]
+    if listed <= 0 or logged_wh <= 0 or days >= LISTED_DAYS:
+        return 1.0
+    off = DAY_APART ** 2 / days + (SEASON_APART * (1 - days / LISTED_DAYS)) ** 2
+    apart = math.log(listed / logged_wh)
+    same = math.exp(-0.5 * apart ** 2 / (OTHER_LIST ** 2 + off))
+    return math.exp(apart * same * off / (off + LIST_APART ** 2))
+
+
 def _listed_use(rig: Rig, known: Known, days: Sequence[date], count: int, seed: int) -> np.ndarray:
     rng = np.random.default_rng([seed, 18])
     by_month = {month: drain(rig, known.learned, month) for month in range(1, 13)}
     leaving = [by_month[day.month] for day in days]
     use = np.array([of.use_wh if of else 0.0 for of in leaving])
+    if known.learned.use:
+        told = len(days_of(day_legs(known.account.intervals), rig.zone))
+        use = use * towards_list(rig, float(use.mean()), max(1, told))
     spread = np.array([of.sd_wh / of.use_wh if of and of.use_wh else 0.0 for of in leaving])
     width = np.sqrt(np.log1p(spread ** 2))[:, None]
     unsure = 0.5 * float(spread.mean()) * rng.standard_normal(count)

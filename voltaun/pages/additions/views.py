@@ -8,6 +8,7 @@ from werkzeug.datastructures import MultiDict
 
 from voltaun.core.outlook.autonomy import drain
 from voltaun.core.rig.bank import cold_factor
+from voltaun.core.sizing.suns import with_a_first_panel
 from voltaun.core.sizing.years import SEASONS
 from voltaun.core.sky.clear_sky import monthly_clear_sky
 from voltaun.database import clearsky
@@ -52,7 +53,8 @@ def _worked(form: "WorksheetForm") -> dict[str, Any]:
     from voltaun.pages.additions import simulated
     from voltaun.words import worksheet as sheet_told
     sheet, why, rig = None, None, context.rig()
-    learned, tables = context.lately().learned, clearsky.tables(context.tables_db(rig), rig)
+    placed = rig if rig.arrays else with_a_first_panel(rig)  # the place's sun is known before there is a panel
+    learned, tables = context.lately().learned, clearsky.tables(context.tables_db(placed), placed)
     by_month = simulated.months()
     if form.validate() and form.use_wh_per_day.data is None and drain(rig, learned, None) is None:
         why = "use"
@@ -64,7 +66,7 @@ def _worked(form: "WorksheetForm") -> dict[str, Any]:
             why = str(error)
     listed = additions.options(rig, sheet) if sheet else []
     months = (additions.by_month(rig, sheet, monthly_clear_sky(rig, tables), by_month)
-              if sheet and tables and not form.peak_sun_hours.data else [])
+              if sheet and rig.arrays and tables and not form.peak_sun_hours.data else [])
     return {"sheet": sheet, "why": why, "options": listed, "learned": learned, "by_month": by_month, "months": months,
             "sheet_told": sheet_told,
             "query": request.query_string.decode("ascii", "ignore"),
