@@ -219,6 +219,41 @@ class AtTheDoor(Newcomer):
         # 700 Wh came out, and 14 h at 5 W were 70: together 77 % of a printed kWh.
         self.shows("The bank gives 700 Wh at its sockets, and being on took about 70 Wh meanwhile: together 77 %")
 
+    def test_only_a_test_without_a_rig_in_eight_touches(self):
+        page = self.page
+        page.goto(address + "/start")
+        touches = 0
+
+        def touch(of):
+            nonlocal touches
+            touches += 1
+            of.click()
+        touch(page.get_by_text("Only try something out"))
+        touch(page.get_by_label("What is it? As its label says"))
+        page.keyboard.type("1.5 kWh")
+        self.assertEqual(page.get_by_label("Time zone").input_value(), "Australia/Hobart")
+        touch(page.get_by_role("button", name="Go on to its first reading"))
+        page.locator("#at").fill("5:00")
+        touch(page.get_by_role("button", name="Start"))
+        self.shows("Started.")
+        self.assertNotIn("hundreds of amps", page.locator("main").inner_text())  # of a sealed station
+        touch(page.get_by_label("Behind the inverter, Wh"))
+        page.keyboard.type("1290")
+        page.locator("#at").fill("tomorrow 0:30")
+        page.keyboard.press("Enter")
+        self.shows("expected")  # what lies ahead was not read
+        page.locator("#at").fill("6:45")
+        page.keyboard.press("Enter")
+        expect(page.locator("table.ruled tbody tr")).to_have_count(2)
+        touch(page.get_by_label("The last reading was at the cut-off"))
+        touch(page.get_by_role("button", name="Note it"))
+        # 1290 of 1500 Wh at its sockets.
+        self.shows("The bank gives 1.29 kWh at its sockets, give or take 5 %: 86 % of what is printed.")
+        self.assertLessEqual(touches, 8)
+        page.get_by_role("button", name="Make it a rig of mine").click()
+        self.shows("It is a rig now, with the floors that are usual for its bank.")
+        self.shows("1.1 kWh to use")  # 80 % of 1500 × 0.85 / 0.9 Wh
+
     def test_two_tests_of_one_station(self):
         self.begin("Two", "1.5 kWh", "100 W", station=True)
         page = self.page

@@ -393,7 +393,7 @@ class Beside(AdditionsCase):
                                            "series": "2"}).status_code, 303)
         page = self.client.get(there).text
         for words in ("Station</th>", "Bank</th>", "runs all of your list", "Filled by your sun, worst month",
-                      "leaves the fewest days below your floor"):
+                      "None of these is enough: even with"):
             self.shows(words, page)
         page = self.post(there + "/0", follow_redirects=True).text
         self.hides("Station</th>", page)

@@ -54,11 +54,20 @@ def for_rig(rig: Rig) -> list[str]:
 def for_bench(rig: Rig, run: Run) -> list[str]:
     """What applies to a measurement."""
     told = [DEEP if run.instrument == "capacity" and not rig.chemistry.lithium else "",
-            FUSE if run.instrument in ("capacity", "inverter") else "",
+            FUSE if run.instrument in ("capacity", "inverter") and not rig.bank.is_station else "",
             f"{ACID} {HYDROGEN}" if run.instrument == "hydrometer" else "",
-            COLD_FOOD if run.instrument in ("drawdown", "capacity") else "",
+            COLD_FOOD if run.instrument in ("drawdown", "capacity") and keeps_cold(rig, run) else "",
             FUMES if run.instrument == "harvest" and run.subject in [part.name for part in rig.generators] else ""]
     return [caution for caution in told if caution]
+
+
+_COLD = ("fridge", "freezer", "cool")
+
+
+def keeps_cold(rig: Rig, run: Run) -> bool:
+    """Whether food may be kept cold on this rig, by the names of its loads; while none are told it may."""
+    names = [load.name.lower() for load in rig.loads] + ([run.subject.lower()] if run.subject else [])
+    return not names or any(word in name for name in names for word in _COLD)
 
 
 def for_now(rig: Rig, outlook: Outlook | None) -> list[str]:

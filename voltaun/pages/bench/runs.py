@@ -22,6 +22,7 @@ from voltaun.database.connection import transaction
 from voltaun.pages import context
 from voltaun.pages.bench import trial_log, under_way
 from voltaun.pages.bench.shown import Shown, shown
+from voltaun.pages.start.trying import is_tried_out
 from voltaun.words.cautions import for_bench
 from voltaun.words.findings import hours_words, title
 from voltaun.words.sentences import begin, refusal
@@ -160,6 +161,7 @@ def _render(kept: KeptRun, form: "MarkForm | None" = None, noted: "ConditionsFor
              if any(getattr(mark, of_mark.get(name, name)) not in (None, ()) for mark in seen.run.marks)]
     return render_template(
         "bench/run.html", kept_run=kept, seen=seen, lines=lines, form=form, editing=editing,
+        tried_out=is_tried_out(rig),
         found=next((line for line in lines if line[0].at == found), None),
         fault_logged=logged.get(seen.fault.at) if seen.fault and seen.fault.at else None,
         used=bench.in_use(kept, rigs.origins(context.db(), g.kept)), names=names, fault_at=fault_at,

@@ -27,6 +27,7 @@ NOTES = {
     "name_alone": "A usual thing’s name alone is enough for a first guess; [pick several at once].",
     "rate": "W is a rate, Wh an amount: a 60 W thing on for 20 minutes uses 20 Wh.",
     # A run
+    "tried_out": "This was only tried out. Apply what it shows first, if it is right.",
     "abandoned": "Abandoned; it counts for nothing.",
     "asks_reset": "Was the meter set back to zero before the reading of {at}? If not, one of the readings has a slip.",
     "asks_charge": "Did something charge before the reading of {at}? Then that stretch does not count.",

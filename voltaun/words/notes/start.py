@@ -2,6 +2,8 @@
 
 NOTES = {
     "three": "Three questions, and the log is open.",
+    "only_a_test": "Only a test: what is tried out?",
+    "no_rig_needed": "No rig is needed, and nothing holds you back from emptying it. What it shows can become one.",
     "each": "Each can be left at “I don’t know yet”. Everything stays on this machine.",
     "not_taken": "The archive was not taken in; nothing was written.",
     "where": "Write it as 48.2 N, or south and west negative; one decimal is enough. Left blank, the time zone’s own "
