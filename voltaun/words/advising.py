@@ -33,7 +33,8 @@ def headline(outlook: Outlook, rig: Rig) -> str:
         return f"The bank is below {floor} now."
     if not now.drain.wh:
         return "Nothing is used, by your log, so the bank lasts."
-    return f"About {lasting(now.days['everyday_floor'].p50)} of power without any charging."
+    lasts = f"about {lasting(now.days['everyday_floor'].p50)} of power without any charging."
+    return f"By your list: {lasts}" if now.drain.basis == "loads" else begin(lasts)
 
 
 def _level(soc: Middle) -> str:
