@@ -1,6 +1,7 @@
 import unittest
 
-from voltaun.core.units import QuantityError, parse
+from voltaun.core.rig.mains import mains_volts
+from voltaun.core.units import QuantityError, parse, taken_as_rate
 from voltaun.words.units import show_duration, show_energy, show_percent, show_power
 
 
@@ -44,6 +45,20 @@ class Parsing(unittest.TestCase):
     def test_ah_need_a_bank_voltage(self):
         with self.assertRaisesRegex(QuantityError, "no bank voltage"):
             parse("52 Ah", "energy")
+
+
+    def test_a_rate_of_a_rate_is_the_rate(self):
+        for text in ("60 W/h", "60w/h", "0.06 kW / h", "60 watts per hour", "60 W/hour"):
+            self.assertAlmostEqual(parse(text, "power"), 60)
+            self.assertTrue(taken_as_rate(text))
+        self.assertFalse(taken_as_rate("60 Wh"))
+        for text, kind in (("60 W/h", "energy"), ("60 Wh/h", "power"), ("60 A/h", "current")):
+            self.assertRaises(QuantityError, parse, text, kind)
+
+    def test_the_sockets_of_a_country(self):
+        for zone, volts in (("America/Denver", 120), ("Asia/Tokyo", 120), ("Australia/Hobart", 230),
+                            ("America/Argentina/Ushuaia", 230), ("Etc/UTC", 230)):
+            self.assertEqual(mains_volts(zone), volts, zone)
 
 
 class Printing(unittest.TestCase):

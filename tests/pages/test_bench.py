@@ -728,6 +728,21 @@ class RigPage(BenchCase):
             self.assertEqual(answer.status_code, 422)
             self.shows(words, answer.text)
 
+    def test_an_input_in_watts_and_a_socket_of_the_house(self):
+        self.keep_part("vehicles-new", name="Ute", charge_w="320", input_v="13.2", input_a="132 W")
+        self.assertEqual(self.kept().rig.vehicles, (Engine("Ute", 320, 13.2, 10),))
+        self.keep_part("vehicles-0", input_v="", input_a="120 W")
+        self.assertEqual(self.kept().rig.vehicles, (Engine("Ute", 320, 12, 10),))
+        self.assertEqual(self.keep_part("vehicles-0", input_a="12 Wh").status_code, 422)
+        self.shows("230 V x 1.1 A", self.client.get("/1/bench/new?instrument=label").text)
+        self.post("/units", {"mains": "120"})
+        self.shows("120 V x 1.1 A", self.client.get("/1/bench/new?instrument=label").text)
+        self.post("/units", {"mains": "999"})
+        self.shows("120 V", self.client.get("/1/sums").text)
+        self.post("/1/bench/new", {"instrument": "label", "subject": "Lamp 2", "watts": "60 W/h", "hours_a_day": "2",
+                                   "side": "ac", "basis": "label"})
+        self.shows("60 W/h was taken as 60 W: W is the rate, Wh the amount.", self.client.get("/1/bench").text)
+
     def test_every_new_figure_goes_through_its_part(self):
         for key, typed in (
                 ("vehicles-new", {"name": "Ute", "charge_w": "320"}),

@@ -54,6 +54,14 @@ _UNIT_NAMES = {_WATT: "W is a rate", _WATT_HOUR: "Wh is an amount", _AMP_HOUR: "
                _BARE: "a bare number has no unit"}
 
 
+_PER_HOUR = re.compile(r"(\bk?w|\dk?w|watts?)\s*(?:/\s*h|/\s*hour|per hour)$")
+
+
+def taken_as_rate(text: str) -> bool:
+    """Whether a power was written as `60 W/h`: W is a rate already, and is taken for it."""
+    return _PER_HOUR.search(text.strip().lower()) is not None
+
+
 class QuantityError(ValueError):
     """A quantity that does not fit its field: what was found, what was expected, an example."""
 
@@ -87,7 +95,7 @@ def parse(text: str, kind: str, *, volts: float | None = None, low: float | None
     elif kind == "duration" and (clock := re.fullmatch(_CLOCK, clean)):
         value = int(clock[1]) + int(clock[2]) / 60
     else:
-        value = _product(clean, shown, wanted, volts, unit)
+        value = _product(_PER_HOUR.sub(r"\1", clean) if kind == "power" else clean, shown, wanted, volts, unit)
     if not math.isfinite(value):
         raise QuantityError(shown, wanted.words, wanted.example)
     if (low is not None and value < low) or (high is not None and value > high):

@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from flask import g
+from flask import flash, g
 from flask_wtf import FlaskForm
 from wtforms import Field, SelectField
 from wtforms.validators import ValidationError
@@ -15,7 +15,7 @@ from voltaun.core.instants import resolve
 from voltaun.core.rig.bank import capacity_ah, nominal_voltage, pooled_soc, soc_from_gravity
 from voltaun.core.rig.parts import Bank
 from voltaun.core.rig.rig import Rig
-from voltaun.core.units import QuantityError, parse
+from voltaun.core.units import QuantityError, parse, taken_as_rate
 from voltaun.core.written import celsius, degrees
 from voltaun.formats.when import read_clock
 from voltaun.pages.days import CLOCKS_APART, shown_time, time_from
@@ -70,7 +70,10 @@ class QuantityField(TypedField):
         self.volts: float | None = None
 
     def read(self, text: str) -> Any:
-        return parse(text, self.kind, volts=self.volts, low=self.low, high=self.high, unit=self.unit)
+        value = parse(text, self.kind, volts=self.volts, low=self.low, high=self.high, unit=self.unit)
+        if self.kind == "power" and taken_as_rate(text):
+            flash(f"{text.strip()} was taken as {value:g} W: W is the rate, Wh the amount.")
+        return value
 
     def show(self, value: Any) -> str:
         if value is None:

@@ -105,8 +105,12 @@ def _unbroken(text: str) -> str:
 
 def _use_units() -> None:
     if request.endpoint != "static":  # which asks no file, and stands when that is damaged
-        house_units.use(settings.get(db(), "units") == CUSTOMARY)
+        chosen = settings.get(db(), "mains")
+        house_units.use(settings.get(db(), "units") == CUSTOMARY, float(chosen) if chosen in MAINS else None)
 
+
+MAINS = ("120", "230")
+"""The volts of sockets that a house may choose."""
 
 CUSTOMARY = "customary"
 """The setting of a house that reads °F, gallons and feet."""

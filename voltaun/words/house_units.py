@@ -3,6 +3,7 @@ how it is shown and typed where the house chose so."""
 
 from contextvars import ContextVar
 
+from voltaun.core.rig import mains
 from voltaun.words.units import show_number
 
 GALLON_L, FOOT_M = 3.785411784, 0.3048
@@ -10,9 +11,19 @@ GALLON_L, FOOT_M = 3.785411784, 0.3048
 _CUSTOMARY: ContextVar[bool] = ContextVar("customary", default=False)
 
 
-def use(customary: bool) -> None:
-    """From here on, in this thread: °F, gallons and feet, or not."""
+_MAINS: ContextVar[float | None] = ContextVar("mains", default=None)
+
+
+def use(customary: bool, sockets_v: float | None = None) -> None:
+    """From here on, in this thread: °F, gallons and feet, or not; and sockets of so many V, those of the rig's country
+    where nothing is said."""
     _CUSTOMARY.set(customary)
+    _MAINS.set(sockets_v)
+
+
+def mains_volts(timezone: str) -> float:
+    """Volts of a socket: those that the house chose, else what is usual where this time zone is."""
+    return _MAINS.get() or mains.mains_volts(timezone)
 
 
 def customary() -> bool:

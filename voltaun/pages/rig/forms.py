@@ -246,12 +246,38 @@ class ChargerForm(Form):
     charge_w = FigureField("Into the bank, W", "mains.charge_w", "power")
 
 
+USUAL_INPUT_V = 12.0
+"""Those of a starter battery, where an input is told in W alone."""
+
+
+class InputField(FigureField):
+    """What an input lets through, in A, or in W, which `EngineForm` turns into A at the volts beside it."""
+
+    watts: float | None = None
+
+    def read(self, text: str) -> float | None:  # type: ignore[override] # None until the volts are known
+        try:
+            return super().read(text)
+        except QuantityError:
+            if "w" not in text.lower():
+                raise
+            self.watts = parse(text, "power", low=1, high=1e5)
+            return None
+
+
 class EngineForm(ChargerForm):
     input_v = FigureField("Input, V", "vehicles.input_v", "voltage")
-    input_a = FigureField("Input, A", "vehicles.input_a", "current")
+    input_a = InputField("Input, A or W", "vehicles.input_a", "current")
     spare_alternator_w = FigureField("Alternator spares, W", "vehicles.spare_alternator_w", "power")
     converter_efficiency = FigureField("Converter, %", "vehicles.converter_efficiency", "percent")
     cut_off_v = FigureField("Stops below, V", "vehicles.cut_off_v", "voltage")
+
+    def validate(self, extra_validators: Any = None) -> bool:
+        watts = self.input_a.watts
+        if watts is not None:
+            self.input_v.data = self.input_v.data or USUAL_INPUT_V
+            self.input_a.data = round(watts / self.input_v.data, 2)
+        return bool(super().validate(extra_validators))
 
 
 class GeneratorForm(ChargerForm):

@@ -90,7 +90,10 @@ def ground() -> ResponseReturnValue:
 def units() -> ResponseReturnValue:
     """Set the units of the house, for all of its devices, and go back."""
     with transaction(context.writer()) as db:
-        settings.put(db, "units", frame.CUSTOMARY if request.form.get("units") == frame.CUSTOMARY else "")
+        if request.form.get("mains") in frame.MAINS:
+            settings.put(db, "mains", request.form["mains"])
+        else:
+            settings.put(db, "units", frame.CUSTOMARY if request.form.get("units") == frame.CUSTOMARY else "")
     return redirect(own_path(request.form.get("back", "/")), 303)
 
 
