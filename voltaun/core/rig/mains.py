@@ -5,8 +5,10 @@ from importlib.resources import files
 
 USUAL_V, LOW_V = 230.0, 120.0
 
-_LOW = frozenset(
-    ["AG", "AS", "AW", "BB", "BM", "BS", "BZ", "CA", "CO", "CR", "CU", "DO", "EC", "GT", "GU", "HN", "HT", "JM", "JP", "KY", "MP", "MX", "NI", "PA", "PR", "SV", "TC", "TT", "TW", "US", "UM", "VE", "VG", "VI"])
+_LOW = frozenset((
+    "AG", "AS", "AW", "BB", "BM", "BS", "BZ", "CA", "CO", "CR", "CU", "DO", "EC", "GT", "GU", "HN", "HT",
+    "JM", "JP", "KY", "MP", "MX", "NI", "PA", "PR", "SV", "TC", "TT", "TW", "US", "UM", "VE", "VG", "VI",
+))
 """Countries, by their two letters, whose sockets give 100 to 127 V (IEC, world plugs)."""
 
 
