@@ -87,8 +87,12 @@ class OnToday(PlanCase):
         fold = SolarArray("Fold", 200, 1, aimed_per_day=1)
         with transaction(self.db):
             rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, arrays=(*self.rig.arrays, fold)), self.at)
-        self.assertRegex(self.today(), r"<li>Turning Fold once more brings about \d+ Wh today\.</li>")
-        with mock.patch("voltaun.pages.today.views.another_turn", return_value=4.0):
+        # Sun is to spare that day, and another turn brings less than that.
+        self.assertIn("Turning Fold once more gains nothing today: sun is spilt as it is.", self.today())
+        with mock.patch("voltaun.pages.today.views.planning.spilt_of", return_value=0.0):
+            self.assertRegex(self.today(), r"<li>Turning Fold once more brings about \d+ Wh today\.</li>")
+        with (mock.patch("voltaun.pages.today.views.another_turn", return_value=4.0),
+              mock.patch("voltaun.pages.today.views.planning.spilt_of", return_value=0.0)):
             self.assertIn("Turning Fold once more brings next to nothing today.", self.today())
 
     def test_what_is_no_line_of_it_is_refused_and_a_wrong_time_changes_nothing(self):

@@ -238,8 +238,10 @@ def sentences(plan: DayPlan, rig: Rig) -> list[str]:
             *filter(None, [traded(plan.trade, plan.tonight.until, rig), at_dawn(plan.at_dawn), always_on(rig)])]
 
 
-def turned(name: str, wh: float) -> str:
-    """What another turn of a hand-aimed array brings today."""
+def turned(name: str, wh: float, spills: bool = False) -> str:
+    """What another turn of a hand-aimed array brings today; spills  whether the bank will be full and spill sun."""
+    if wh < LITTLE_TURN_WH and spills:
+        return f"Turning {name} once more gains nothing today: sun is spilt as it is."
     if wh < LITTLE_TURN_WH:
         return f"Turning {name} once more brings next to nothing today."
     return f"Turning {name} once more brings about {show_rough(wh)} today."

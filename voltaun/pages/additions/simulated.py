@@ -164,9 +164,9 @@ def of_sheet(sheet: Worksheet, listed: list[Option]) -> Spread | None:
     return context.kept("of_sheet", (*_key(), added_w, strings), lambda: outcome_of(ask, lane)).below
 
 
-def shown(years: int = COARSE) -> dict[str, Any]:
-    """What the simulated part of the page shows."""
-    made, _ = found(years)
+def shown(years: int = COARSE, runs: bool = True) -> dict[str, Any]:
+    """What the simulated part of the page shows; with `runs` false no years are run."""
+    made = found(years)[0] if runs else None
     asked = question()
     rig = context.rig()
     told = {"found": made, "asked": asked, "numbers": asking.NUMBERS, "files": context.weathers(),

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
-from flask import render_template, request
+from flask import g, render_template, request
 from werkzeug.datastructures import MultiDict
 
 from voltaun.core.outlook.autonomy import drain
@@ -11,8 +11,9 @@ from voltaun.core.rig.bank import cold_factor
 from voltaun.core.sizing.suns import with_a_first_panel
 from voltaun.core.sizing.years import SEASONS
 from voltaun.core.sky.clear_sky import monthly_clear_sky
-from voltaun.database import clearsky
+from voltaun.database import clearsky, readings
 from voltaun.pages import context
+from voltaun.pages.additions.asked import Asked
 from voltaun.pages.leaves import known_leaf
 from voltaun.words.cautions import for_buying
 
@@ -37,18 +38,31 @@ def render(status: int | None = None, faults: Sequence[str] = (),
     from voltaun.pages.additions import simulated
     from voltaun.pages.additions.forms import WorksheetForm
     form = WorksheetForm(request.args)
-    told = simulated.shown(simulated.SHARP if "all" in request.args else simulated.COARSE)
+    few = leaf in ("", "worksheet") and _knows_too_little()
+    told = simulated.shown(simulated.SHARP if "all" in request.args else simulated.COARSE, not few)
     if told["found"] and not leaf and any(name in request.args for name in form._fields):
         leaf = "worksheet"  # a sheet that was kept as a bookmark before it had a leaf
     if told["found"] is None or leaf == "worksheet":
-        told |= _worked(form)
-    return render_template("additions/additions.html", leaf=leaf, form=form, faults=faults, typed=typed,
+        told |= _worked(form, not few)
+    return render_template("additions/additions.html", leaf=leaf, form=form, faults=faults, typed=typed, few=few,
                            cautions=for_buying(simulated.question().products), seasons=SEASONS, **told
                            ), status or (422 if form.errors else 200)
 
 
-def _worked(form: "WorksheetForm") -> dict[str, Any]:
-    """What the worksheet shows; why: what is wrong with its inputs, or "use" that nobody knows."""
+LEAST_DAYS = 3
+
+
+def _knows_too_little() -> bool:
+    """Whether the worksheet says all that can be said: hardly anything is logged, no weather file is there, and nobody
+    asked for years all the same."""
+    from voltaun.pages.additions import simulated
+    return not ({"all", "at"} & set(request.args) or context.weathers() or simulated.question() != Asked()
+                or readings.some_days(context.db(), g.kept.id, LEAST_DAYS))
+
+
+def _worked(form: "WorksheetForm", runs: bool) -> dict[str, Any]:
+    """What the worksheet shows, and with `runs` what years say of it; why: what is wrong with its inputs, or "use" that
+    nobody knows."""
     from voltaun.core.sizing import worksheet as additions
     from voltaun.pages.additions import simulated
     from voltaun.words import worksheet as sheet_told
@@ -70,7 +84,7 @@ def _worked(form: "WorksheetForm") -> dict[str, Any]:
     return {"sheet": sheet, "why": why, "options": listed, "learned": learned, "by_month": by_month, "months": months,
             "sheet_told": sheet_told,
             "query": request.query_string.decode("ascii", "ignore"),
-            "of_sheet": simulated.of_sheet(sheet, listed) if sheet else None}
+            "of_sheet": simulated.of_sheet(sheet, listed) if sheet and runs else None}
 
 
 def _given(form: "WorksheetForm") -> dict[str, Any]:

@@ -99,8 +99,9 @@ def _placed(plan: DayPlan | None) -> dict[date, list[str]]:
     return found
 
 
-def _turned(day: Day) -> list[str]:
-    """What another turn of each hand-aimed array brings today, a sentence each; none without much sun to come."""
+def _turned(day: Day, spilt_wh: float) -> list[str]:
+    """What another turn of each hand-aimed array brings today, a sentence each; none without much sun to come, and
+    nothing where as much of the sun will be spilt."""
     rig, left = context.rig(), sum(hour.solar_wh.p50 for hour in day.hours)
     whole, told = sum(array.rated_w for array in rig.arrays), []
     share = context.look().account.learned.share.mean
@@ -108,7 +109,8 @@ def _turned(day: Day) -> list[str]:
         sun, times = left * array.rated_w / whole, array.aimed_per_day
         if times and sun >= LITTLE_SUN_WH:
             tables = clearsky.aimed_tables(context.tables_db(rig), rig, array, range(times, times + 2), day.day)
-            told.append(planning.turned(array.name, another_turn(tables, times, day.day.month, sun, share)))
+            gain = another_turn(tables, times, day.day.month, sun, share)
+            told.append(planning.turned(array.name, max(0.0, gain - spilt_wh), spilt_wh > 0))
     return told
 
 
@@ -131,7 +133,7 @@ def _planned(plan: DayPlan, look: Look) -> dict[str, Any]:
             "plan_lines": sorted([*plan.placing.placed, *plan.spill_list], key=lambda of: of.start),
             "turns": planning.in_turn(in_turn(rig, tonight.may_spend_wh, night)) if may else "",
             "may_things": [words for of in may if (words := planning.thing(of))],
-            "turned": _turned(plan.day) if day == look.today else [],
+            "turned": _turned(plan.day, planning.spilt_of(plan)) if day == look.today else [],
             "hours_picture": hours.draw(plan.day, plan.placing.placed, rig.bank.everyday_floor, rig.zone)}
 
 
