@@ -286,6 +286,56 @@ class AtTheDoor(Newcomer):
         # 28.2 W by what was seen; 12 % of 944 Wh through 0.95 in 10 h are 11.9 W.
         self.shows("The watts you saw make 28 W, the level 12 W.")
 
+    def test_will_it_last_until_morning(self):
+        self.begin("Until", "2 batteries of 12.8 V 200 Ah in a string of 2", "4 panels of 300 W")
+        page = self.page
+        for at, soc in (("2026-11-22 21:00", "90"), ("2026-11-23 5:00", "82"), ("2026-11-23 21:00", "92"),
+                        ("2026-11-24 5:00", "84"), ("2026-11-24 21:00", "60"), ("2026-11-25 6:50", "50")):
+            self.reads(at, soc)
+        self.go("today")
+        # 8 to 10 % a night, 51 to 57 W: 30 points above the floor are 1536 Wh, a good day of that and of the day's use.
+        said = page.locator("h1").inner_text()
+        hours = int(re.search(r"About (\d+) hours", said)[1])
+        self.assertTrue(12 <= hours <= 1536 / 45, said)
+        self.shows("in 10 h of dark")
+
+    def sum_of(self, sentence, **typed):
+        """What a sentence of Sums comes to with these in its blanks."""
+        self.go("sums")
+        line = self.page.locator(f"#{sentence}")
+        with self.page.expect_response(lambda answer: f"of={sentence}" in answer.url):
+            for name, text in typed.items():
+                line.locator(f"input[name={name}]").fill(text)
+        return line.locator(".worked")
+
+    def test_how_many_hours_does_this_run(self):
+        self.begin("Runs", "1.024 kWh", "100 W", station=True)
+        # 967 Wh at its battery; 60 / 0.9 and its idle of 5 W are 71.7 W: 13.5 h.
+        expect(self.sum_of("run", watts="60 W", soc="100 %", floor="0 %")).to_contain_text("13 h 30")
+
+    def test_a_bike_charged_from_a_station_in_the_sun(self):
+        self.begin("Bike", "1 kWh", "200 W", station=True)
+        # 400 Wh into it at 100 W take 4 h; through 85 % and the inverter that is 136 W, less than comes in.
+        said = self.sum_of("charges", battery="500 Wh", **{"from": "20 %"}, watts="100 W", harvest="150 W")
+        expect(said).to_contain_text("as often as you like: what comes in covers it")
+        expect(said).to_contain_text("each takes 4 h")
+
+    def test_panels_to_order_from_a_sheet_of_days(self):
+        self.begin("Order", "2 batteries of 12.8 V 200 Ah in a string of 2", "")
+        page = self.page
+        self.go("additions/worksheet")
+        page.get_by_label("Use a day, Wh").fill("2000")
+        page.get_by_label("Peak-sun hours a day").fill("12")
+        self.press("Work the sheet")
+        self.shows("no place has more")
+        page.get_by_label("Peak-sun hours a day").fill("4")
+        self.press("Work the sheet")
+        # 2000 × (1 + 3 / 4) / (0.95 × 4 × 0.75) = 1228 W: four of 400 W.
+        self.shows("add 2 batteries and 4 panels.")
+        page.get_by_label("Peak-sun hours a day").fill("")
+        self.press("Work the sheet")
+        self.shows("June needs the most.")  # the place's own sun is known before there is a panel
+
     def test_agm_chosen_late(self):
         self.begin("Late", "2 batteries of 12 V 100 Ah", "2 panels of 100 W")
         page = self.page
