@@ -48,6 +48,8 @@ class FirstHour(unittest.TestCase):
         taken = self.said(OF, {"soc": 0.88}, {"soc": 0.80}).taken
         # Eight points in thirteen hours are 14.8 a day, of 9600 Wh.
         self.assertAlmostEqual(taken.share_a_day, 0.08 / 13 * 24)
+        # What a test took, or a heater that was found on, is left out and tells nothing of a day.
+        self.assertIsNone(self.said(OF, {"soc": 0.88}, {"soc": 0.0, "answer": "reset"}).taken)
         self.assertAlmostEqual(taken.daily_wh, 0.08 * 9600 / 13 * 24)
         self.assertIsNone(self.said(OF, {"soc": 0.80}, {"soc": 0.88}).taken)  # it rose: something came in
 

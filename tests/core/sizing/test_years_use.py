@@ -62,6 +62,11 @@ class Use(unittest.TestCase):
         shares = [towards_list(of, 2000.0, days) for days in (1, 3, 14, 59)]
         self.assertEqual(shares, sorted(shares))
         self.assertEqual([towards_list(of, 2000.0, 60), towards_list(PLAIN, 2000.0, 1)], [1.0, 1.0])
+        # So in the years: a fortnight of 2000 Wh beside a list of 1000.
+        log = readings(*({"soc": 0.5, "use_wh": 2000.0} for _ in range(15)), start=START)
+        lean = use_of(of, log).mean() / use_of(PLAIN, log).mean()
+        self.assertAlmostEqual(lean, towards_list(of, 2000.0, 14), delta=0.02)
+        self.assertLess(lean, 0.9)
         # A kettle alone is no list of all that runs.
         self.assertGreater(towards_list(replace(PLAIN, loads=(Load("Kettle", 100, "dc"),)), 2000.0, 7), 0.95)
 

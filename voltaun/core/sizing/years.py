@@ -55,16 +55,19 @@ pole winter has less of it, on the logit, and towards the tropics, where summers
 SPELLS = 7.0
 """So many days of a season count as one look at its mean: spells of weather last."""
 
-SEEN_DAYS, START_DAYS = 5.0, 3.0
-"""With fewer days of a season known nothing is known of it: other days stand in, and the start-up skies, which weigh so
-many times as much as before an outlook."""
+SEEN_DAYS = 5.0
+"""With fewer days of a season known nothing is known of it: other days stand in, and the start-up skies."""
+
+FEW_DAYS, START_TIMES = 60, 3.0
+"""As long as fewer days are known in all, the start-up skies weigh more than before an outlook, up to so many times,
+and a list of loads is heard."""
 
 OTHER_DAYS = 0.2
 """A day of another season stands in for no more than so much of one: a single storm is not the year's weather."""
 
-DAY_APART, SEASON_APART, LIST_APART, LISTED_DAYS = 0.4, 0.4, 0.4, 60
+DAY_APART, SEASON_APART, LIST_APART = 0.4, 0.4, 0.4
 """How far a day's use is off the year's by itself and by its season, and how far a list of loads is (relative standard
-deviations); once so many days are known a list says nothing more."""
+deviations)."""
 
 OTHER_LIST = 0.5
 """A list that is this far from the log, on the logarithm, is hardly one of all that runs, and counts for less."""
@@ -173,6 +176,7 @@ def _season_tables(skies: Sequence[SkyDay], habits: Mapping[str, tuple[float, fl
     capped = np.array([day.capped for day in skies], dtype=bool)
     words = [STARTUP_SHARES[word] for word in ("clear", "mixed", "overcast")]
     tables, known = np.empty((12, len(RANKS))), np.empty(12)
+    start = 1 + (START_TIMES - 1) * max(0.0, 1 - len(skies) / FEW_DAYS)
     for month, near in enumerate(nearest):
         habit = habits.get(season_of(month + 1, north))
         told = WORD_DAYS * np.array(habit) if habit else np.zeros(3)
@@ -180,7 +184,7 @@ def _season_tables(skies: Sequence[SkyDay], habits: Mapping[str, tuple[float, fl
         # All other days and the start-up skies stand in where a season is hardly known.
         little = SEEN_DAYS / (SEEN_DAYS + known[month])
         far = little * np.full(len(skies), min(OTHER_DAYS, SEEN_DAYS / max(1, len(skies))))
-        counts = np.concatenate((near + far, told, little * START_DAYS * np.array(SKY.weights)))
+        counts = np.concatenate((near + far, told, little * start * np.array(SKY.weights)))
         points, weights = right_censored(np.concatenate((values, words, SKY.points)), np.concatenate(
             (capped, np.zeros(3 + len(SKY.points), dtype=bool))), np.maximum(counts, 1e-9))
         tables[month] = np.interp(RANKS, np.cumsum(weights) - weights / 2, points)
@@ -338,9 +342,9 @@ def towards_list(rig: Rig, logged_wh: float, days: int) -> float:
     """What the log's use a day is to be multiplied by so that a list of loads beside it counts, as long as few days are
     known: both weigh by how far they may be off the year's use. 1 without a list."""
     listed = (daily_use(rig, month=1) or 0.0) - seasonal_wh(rig)[0]
-    if listed <= 0 or logged_wh <= 0 or days >= LISTED_DAYS:
+    if listed <= 0 or logged_wh <= 0 or days >= FEW_DAYS:
         return 1.0
-    off = DAY_APART ** 2 / days + (SEASON_APART * (1 - days / LISTED_DAYS)) ** 2
+    off = DAY_APART ** 2 / days + (SEASON_APART * (1 - days / FEW_DAYS)) ** 2
     apart = math.log(listed / logged_wh)
     same = math.exp(-0.5 * apart ** 2 / (OTHER_LIST ** 2 + off))
     return math.exp(apart * same * off / (off + LIST_APART ** 2))
