@@ -229,7 +229,11 @@ class AtTheDoor(Newcomer):
             touches += 1
             of.click()
         touch(page.get_by_text("Only try something out"))
+        page.get_by_label("What is it? As its label says").fill("999999 kWh")
+        page.get_by_role("button", name="Go on to its first reading").click()
+        self.shows("expected")  # no bank is as large, and nothing was made of it
         touch(page.get_by_label("What is it? As its label says"))
+        page.keyboard.press("Control+A")
         page.keyboard.type("1.5 kWh")
         self.assertEqual(page.get_by_label("Time zone").input_value(), "Australia/Hobart")
         touch(page.get_by_role("button", name="Go on to its first reading"))

@@ -17,7 +17,7 @@ from flask import g
 from tests.core.outlook.test_outlook import log_of
 from tests.formats.test_weather_file import epw
 from tests.pages.test_pages import PagesCase
-from tests.support import NOW
+from tests.support import NOW, readings
 from voltaun.core.learned.capacity_fit import Estimate, Held
 from voltaun.core.log.reading import Reading
 from voltaun.core.rig.parts import Engine, Load
@@ -105,6 +105,20 @@ class Answer(AdditionsCase):
             bare = replace(self.rig, arrays=(), loads=(Load("Fridge", 500, "dc"),))
             rigs.save(self.db, rigs.get(self.db, 1), bare, NOW)
         self.assertEqual(self.client.get(HERE).status_code, 200)
+
+
+class Young(PagesCase):
+    def test_a_young_log_has_one_line_and_the_worksheet(self):
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, loads=(Load("Fridge", 900, "dc"),)), NOW)
+        self.keep(*readings({"soc": 0.9}, {"soc": 0.8}, start=NOW - timedelta(days=1)))
+        page = self.client.get(HERE).text
+        self.shows("The sheet", page)
+        self.shows("all the same", page)
+        self.hides("Days short in a usual year", page)
+        self.shows("Days short in a usual year", self.client.get(HERE + "?all=1").text)
+        self.keep(*readings(*({"soc": 0.9} for _ in range(3)), start=NOW - timedelta(days=5)))
+        self.shows("Days short in a usual year", self.client.get(HERE).text)
 
 
 class Question(AdditionsCase):

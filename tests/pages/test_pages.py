@@ -230,6 +230,20 @@ class NewReading(PagesCase):
         return replace(self.rig, generators=(Generator("Set", 900),), vehicles=(Engine("Ute", 320),))
 
 
+class Line(PagesCase):
+    def test_what_is_never_filled_in_leaves_the_line_and_what_is_often_comes_into_it(self):
+        def line():
+            page = self.client.get("/1/today").text
+            page = page[page.index('id="entry"'):]
+            return re.findall(r'name="(\w+)"', page[:page.index("<details")])
+        asked = ["csrf_token", "at", "soc", "solar_wh"]
+        self.assertEqual(line()[:5], [*asked, "use_wh"])
+        start = NOW - timedelta(days=13)
+        self.keep(*readings(*({"soc": 0.8, "volts": 26.1 if n % 2 else None, "temp_c": 9.0 if not n else None}
+                              for n in range(12)), start=start))
+        self.assertEqual(line(), [*asked, "volts"])
+
+
 class Log(PagesCase):
     def setUp(self):
         super().setUp()

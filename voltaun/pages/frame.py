@@ -24,6 +24,7 @@ from voltaun.pages.figures import glass, weave
 from voltaun.pages.leaves import LEAVES
 from voltaun.words import advising, assumed, house_units, reasons
 from voltaun.words import sentences as words
+from voltaun.words.cautions import for_other_ways
 from voltaun.words.notes import note
 from voltaun.words.rig import bank_guess, bank_step_words, day_words, panels_guess, step_words, use_step_words
 from voltaun.words.terms import TERMS
@@ -54,7 +55,8 @@ def install(app: Flask) -> None:
     app.jinja_env.globals.update(words=words, advising=advising, how=reasons.how, said=reasons.say,
                                  caution=reasons.caution, swatch=weave.swatch, source_words=weave.SOURCE_WORDS,
                                  plan_words=_plan_words, step_words=step_words, panels_guess=panels_guess,
-                                 note=note, assumed=assumed, day_field=shown, leaves_of=LEAVES, terms=TERMS,
+                                 note=note, assumed=assumed, for_other_ways=for_other_ways,
+                                 day_field=shown, leaves_of=LEAVES, terms=TERMS,
                                  units=house_units, mains_volts=house_units.mains_volts,
                                  log_is=lambda: settings.identity(db()),
                                  bank_step_words=bank_step_words, bank_guess=bank_guess,

@@ -11,6 +11,7 @@ from voltaun.words.house_units import show_temperature
 if TYPE_CHECKING:  # for a page that shows a caution these need not be loaded
     from voltaun.core.bench.runs import Run
     from voltaun.core.outlook.outlook import Outlook
+    from voltaun.core.outlook.ways import Way
     from voltaun.core.sizing.choices import Product
 
 ESTIMATE = "Planning figures, not promises. Do not stake a medical device on them."
@@ -76,6 +77,16 @@ def for_now(rig: Rig, outlook: Outlook | None) -> list[str]:
     if outlook and rig.chemistry.lithium and outlook.present.temp_c is not None and outlook.present.temp_c < 0:
         told.append(f"The bank was at {show_temperature(outlook.present.temp_c)}. {LITHIUM_COLD} "
                     "No harvest counts until it warms.")
-    if outlook and any(plan.kind == "generator" for way in outlook.advice.ways for plan in way.plans):
+    if outlook and _fumes(outlook.advice.ways[:1]):
         told.append(FUMES)
     return told
+
+
+def for_other_ways(outlook: Outlook) -> str:
+    """What applies to the ways beside the first, which has its own said already; nothing where nothing does."""
+    ways = outlook.advice.ways
+    return FUMES if _fumes(ways[1:]) and not _fumes(ways[:1]) else ""
+
+
+def _fumes(ways: Sequence[Way]) -> bool:
+    return any(plan.kind == "generator" for way in ways for plan in way.plans)

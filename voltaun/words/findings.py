@@ -94,10 +94,11 @@ def _drawdown(found: Drawdown, run: Run, rig: Rig) -> Said:
     rows = [("Falls", f"{found.slope * 100:.3f} % an hour, {found.slope * 2400:.1f} % a day; "
                       f"{found.low * 100:.2f} to {found.high * 100:.2f} % an hour, 19 times in 20"),
             ("Leaves the bank", f"{found.watts:.1f} W, {show_energy(found.watts * 24)} a day")]
-    rows += [(f"From {show_percent(found.last_soc)} to {word}", hours_words(found, floor)) for word, floor in floors]
-    likely = found.hours_to(rig.bank.everyday_floor)[0]
-    headline = (f"The bank falls {found.slope * 2400:.1f} % a day: {show_duration(round(likely))} from "
-                f"{show_percent(found.last_soc)} to the everyday floor.")
+    ahead = [(word, floor) for word, floor in floors if floor > 0 or word == "empty"]
+    rows += [(f"From {show_percent(found.last_soc)} to {word}", hours_words(found, floor)) for word, floor in ahead]
+    word, floor = ahead[0]
+    headline = (f"The bank falls {found.slope * 2400:.1f} % a day: {show_duration(round(found.hours_to(floor)[0]))} "
+                f"from {show_percent(found.last_soc)} to {'' if word == 'empty' else 'the '}{word}.")
     advice = ""
     if found.load_wh_per_day is not None:
         rest = "standby and the inverter's idle" if run.side == "ac" else "standby"

@@ -54,6 +54,11 @@ class Asked:
     measures: list[Told] | None = None
     all_year: bool = False
 
+    @property
+    def as_usual(self) -> bool:
+        """Whether nobody asked for anything yet."""
+        return replace(self, habits={season: said for season, said in self.habits.items() if said}) == Asked()
+
     def listed(self, rig: Rig) -> list[Told]:
         """The measures that are looked at, those that were taken off too."""
         return [Told(of) for of in usual_measures(rig)] if self.measures is None else self.measures

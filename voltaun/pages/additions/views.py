@@ -13,7 +13,6 @@ from voltaun.core.sizing.years import SEASONS
 from voltaun.core.sky.clear_sky import monthly_clear_sky
 from voltaun.database import clearsky, readings
 from voltaun.pages import context
-from voltaun.pages.additions.asked import Asked
 from voltaun.pages.leaves import known_leaf
 from voltaun.words.cautions import for_buying
 
@@ -56,7 +55,7 @@ def _knows_too_little() -> bool:
     """Whether the worksheet says all that can be said: hardly anything is logged, no weather file is there, and nobody
     asked for years all the same."""
     from voltaun.pages.additions import simulated
-    return not ({"all", "at"} & set(request.args) or context.weathers() or simulated.question() != Asked()
+    return not ({"all", "at"} & set(request.args) or context.weathers() or not simulated.question().as_usual
                 or readings.some_days(context.db(), g.kept.id, LEAST_DAYS))
 
 

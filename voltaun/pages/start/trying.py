@@ -8,6 +8,7 @@ from flask_wtf import FlaskForm
 from wtforms import RadioField
 
 from voltaun.core.rig.bank import rated_energy
+from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.parts import CHEMISTRIES, Bank, Mains, Place
 from voltaun.core.rig.rig import Rig
 from voltaun.database import clearsky, rigs
@@ -55,8 +56,12 @@ def try_it() -> ResponseReturnValue:
     if not form.validate():
         return _render(form, 422)
     taken = {name for _, name in rigs.names(context.db())}
-    made = form.rig(next(name for n in range(1, len(taken) + 2)
-                         if (name := NAME if n == 1 else f"{NAME} {n}") not in taken))
+    name = next(name for n in range(1, len(taken) + 2) if (name := NAME if n == 1 else f"{NAME} {n}") not in taken)
+    try:
+        made = form.rig(name)
+    except RigFaults as faults:
+        form.label.errors = [f"Found {fault.found}, expected {fault.expected}." for fault in faults.faults]
+        return _render(form, 422)
     clearsky.tables(context.writer(), made)
     with transaction(context.writer()) as db:
         rig_id = rigs.add(db, made)

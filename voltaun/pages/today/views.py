@@ -28,6 +28,7 @@ from voltaun.pages.context import Look
 from voltaun.pages.figures import hours, strip
 from voltaun.pages.figures.strip import Column
 from voltaun.pages.reading.forms import ReadingForm, typed_in
+from voltaun.pages.start.trying import is_tried_out
 from voltaun.pages.today.plan import asked_of_tonight
 from voltaun.words import nights, planning
 from voltaun.words import sentences as words
@@ -44,20 +45,21 @@ def show() -> tuple[str, int]:
 def render(form: ReadingForm, status: int = 200) -> tuple[str, int]:
     """The page with this form in it, as sent back when something in it is wrong."""
     look = context.look()
-    planned = look.plan
+    # Who only tries something out is told what there is, and advised nothing.
+    outlook, planned = (None, None) if is_tried_out(context.rig()) else (look.outlook, look.plan)
     first = look.today - timedelta(days=BACK)
-    columns = strip.columns(first, look.today + timedelta(days=AHEAD), context.days_from(first), look.outlook,
+    columns = strip.columns(first, look.today + timedelta(days=AHEAD), context.days_from(first), outlook,
                             look.ask.skies,
                             lambda plan: words.plan(plan, context.rig()), context.rig().bank.everyday_floor,
                             context.marked_days(), _placed(planned))
     copied, trouble = frame.last_copy()
     guessed = door.wrong_tries() if g.who == OWNER else None
-    first_said = None if look.outlook else first_hour(context.rig(), look.readings, context.sun(), look.today, look.now)
-    return render_template("today/today.html", look=look, outlook=look.outlook, today=look.today, form=form,
+    first_said = None if outlook else first_hour(context.rig(), look.readings, context.sun(), look.today, look.now)
+    return render_template("today/today.html", look=look, outlook=outlook, today=look.today, form=form,
                            last_copy=copied, copy_trouble=trouble, guessed=guessed,
                            strips=_strips(look, columns), columns=columns, last=_last(look), seldom=_seldom(look, form),
                            first=first_said, steps=_steps(look), nothing_yet=not any(of.past for of in columns),
-                           cautions=for_now(context.rig(), look.outlook), apart=_apart(look),
+                           cautions=for_now(context.rig(), outlook), apart=_apart(look),
                            nights=_nights(look), trials=_trials() if g.who == OWNER else [],
                            found=_found(look) if g.who == OWNER else None,
                            **(_planned(planned, look) if planned and not planned.stale else {})), status
