@@ -1,9 +1,10 @@
-// Builds voltaun/static from the sources here and the npm packages of the lock file, and writes down what
-// it was built from (built.json), so that a test notices when the committed files are stale.
+// Builds what of voltaun/static comes from the style sheet here and the npm packages of the lock file, and writes down
+// what it was built from (built.json), so that a test notices when the committed files are stale. Our own scripts, the
+// night's sheet and the icons are served as they are written, and live there.
 
 import { execFileSync } from "node:child_process";
 import { createHash } from "node:crypto";
-import { copyFileSync, existsSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from "node:fs";
+import { copyFileSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from "node:fs";
 import { dirname, join, relative } from "node:path";
 import { fileURLToPath } from "node:url";
 
@@ -13,7 +14,7 @@ const out = join(root, "voltaun", "static");
 const modules = join(here, "node_modules");
 const fonts = { "atkinson-hyperlegible-next": "atkinson-next", "brygada-1918": "brygada" };
 
-rmSync(out, { recursive: true, force: true });
+rmSync(join(out, "fonts"), { recursive: true, force: true });
 mkdirSync(join(out, "fonts"), { recursive: true });
 for (const [name, shipped] of Object.entries(fonts)) {
   const from = join(modules, "@fontsource-variable", name);
@@ -22,8 +23,6 @@ for (const [name, shipped] of Object.entries(fonts)) {
 }
 copyFileSync(join(modules, "htmx.org", "dist", "htmx.min.js"), join(out, "htmx.min.js"));
 copyFileSync(join(modules, "@alpinejs", "csp", "dist", "cdn.min.js"), join(out, "alpine-csp.min.js"));
-const copied = ["app.js", "away.js", "sw.js", "night.css", "icon.svg", "icon-192.png", "icon-512.png", "manifest.json"];
-for (const name of copied) copyFileSync(join(here, name), join(out, name));
 execFileSync(join(modules, ".bin", "tailwindcss"), ["-i", join(here, "app.css"), "-o", join(out, "app.css"), "--minify"], {
   cwd: here,
   stdio: ["ignore", "ignore", "inherit"],
@@ -33,7 +32,7 @@ const vendor = join(root, "tests", "browser", "vendor");
 mkdirSync(vendor, { recursive: true });
 copyFileSync(join(modules, "axe-core", "axe.min.js"), join(vendor, "axe.min.js"));
 
-const sources = ["assets/app.css", "assets/build.mjs", "assets/package-lock.json", ...copied.map((name) => `assets/${name}`)];
+const sources = ["assets/app.css", "assets/build.mjs", "assets/package-lock.json"];
 const walk = (folder) =>
   readdirSync(folder, { withFileTypes: true }).flatMap((entry) =>
     entry.isDirectory() ? walk(join(folder, entry.name)) : [join(folder, entry.name)]);
@@ -47,5 +46,6 @@ const digest = (files) => {
   }
   return hash.digest("hex");
 };
-const built = walk(out).map((file) => relative(root, file)).filter((file) => existsSync(join(root, file)));
+const made = [...walk(join(out, "fonts")), ...["htmx.min.js", "alpine-csp.min.js", "app.css"].map((name) => join(out, name))];
+const built = made.map((file) => relative(root, file));
 writeFileSync(join(out, "built.json"), `${JSON.stringify({ sources: digest(sources), built: digest(built) }, null, 1)}\n`);

@@ -60,7 +60,7 @@ class Given(unittest.TestCase):
     def test_the_source_has_what_starts_it_and_no_pictures(self):
         files = {path.relative_to(self.source).as_posix() for path in self.source.rglob("*") if path.is_file()}
         self.assertLessEqual({"start.py", "requirements.lock", "README.md", "LICENSE", "NOTICE.md", "CHANGELOG.md",
-                              "examples/hut.log.csv", "docs/files.md", "assets/app.js", "Makefile"}, files)
+                              "examples/hut.log.csv", "docs/files.md", "assets/app.css", "Makefile"}, files)
         self.assertEqual([name for name in files if name.startswith(("docs/screenshots/", "tests/", ".venv"))], [])
 
     def test_the_wheel_is_the_same_from_the_source_and_holds_all_of_the_package(self):

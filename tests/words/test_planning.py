@@ -7,7 +7,7 @@ from types import SimpleNamespace
 from tests.support import rig
 from voltaun.core.dayplan.placing import Placed
 from voltaun.core.dayplan.ration import Rationed
-from voltaun.core.dayplan.tonight import Tonight
+from voltaun.core.dayplan.tonight import Answer, Tonight
 from voltaun.core.rig.parts import Mains
 from voltaun.words import planning
 
@@ -25,6 +25,12 @@ class Said(unittest.TestCase):
         self.assertEqual(of(420, None, 1),
                          "Washing tomorrow, 1 h. Takes about 420 Wh less than in its usual hours.")
         self.assertEqual(of(3), "Washing, 1 h.")
+
+    def test_a_small_thing_is_no_flat_no(self):
+        for wh, words in ((20.0, "Hardly matters: it takes 20 Wh of the bank. But nothing is to spare tonight, so save "
+                                 "it elsewhere."),
+                          (50.0, "No: it draws 60 W, and nothing is to spare for it tonight.")):
+            self.assertEqual(planning.answer(Answer("no", 60.0, wh, 0.0), rig()), words)
 
     def test_the_night_says_use_less_and_never_spare_which_is_also_what_is_left_over(self):
         looked = SimpleNamespace(as_of=NINE, advice=SimpleNamespace(asks=True, until=NINE + timedelta(days=2)))

@@ -59,8 +59,10 @@ class Going:
 
 def going(run: Run, rig: Rig, reach: Reach | None = None) -> Going | None:
     """How a trial of the bank or a source stands; None where nothing is told yet, at the cut-off, and for other
-    instruments. `reach`
-    is needed for the sun.
+    instruments. `reach` is needed for the sun.
+
+    W = Wh by the counters / h; points of the display × effective energy / h; or the watts seen, each joined to the
+    next. Hours to a level = (level now − level) × effective energy / W.
     """
     if run.instrument not in (*FALLS, "harvest") or run.cut_off or len(run.marks) < 2:
         return None
