@@ -216,7 +216,8 @@ def add_mark(run_id: int) -> ResponseReturnValue:
         change = bench.change(db, kept, kept.version, made, g.now)
         trial_log.follow(db, g.kept.id, kept.run, made, g.now)
     in_log = mark.soc is not None and trial_log.stands_in_log(made, context.rig())
-    flash("Kept; it stands in the log too." if in_log else "Kept.",
+    seen = _shown(made)  # what one came for is said beside the button too, which is far down on a phone
+    flash(("Kept; it stands in the log too." if in_log else "Kept.") + (f" {seen.headline}" if seen.going else ""),
           f"undo-run-{change}")
     return _back(run_id)
 
