@@ -31,27 +31,26 @@ def beside(db: Connection, rig_id: int, kept: KeptRun, now: datetime) -> dict[da
     run = kept.run
     levels = run.instrument in ("drawdown", "capacity") or run.instrument == "harvest" and any(
         mark.soc is not None for mark in run.marks)
-    if not levels or len(run.marks) < 1 or kept.applied_at is not None or kept.state != "open":
+    if not levels or not run.marks or kept.applied_at is not None or kept.state != "open":
         return {}
     begun, last = run.marks[0].at, run.marks[-1].at
     end = last + STILL_RUNS if may_run(kept, now) else last
     own = {mark.at for mark in run.marks}
     logged = [each for each in readings.since(db, rig_id, begun, end + timedelta(seconds=1))
               if each.reading.soc is not None and each.reading.note not in OWN_NOTES and each.reading.at not in own]
-    between = [each for each in logged if each.reading.at < last]
-    return {each.reading.at: each for each in (*between, *_going_on(run, [each for each in logged
-                                                                          if each.reading.at > last]))}
+    between, after = ([each for each in logged if (each.reading.at > last) == later] for later in (False, True))
+    return {each.reading.at: each for each in (*between, *_going_on(run, after))}
 
 
 def _going_on(run: Run, after: Sequence[KeptReading]) -> list[KeptReading]:
     """Those after the trial's last reading while the level moves as it does and nothing else charges."""
+    fills = run.instrument == "harvest"
     stood = next((mark.soc for mark in reversed(run.marks) if mark.soc is not None), None)
     found = []
     for each in after:
         soc = each.reading.soc or 0.0
-        rises = stood is not None and soc > stood
-        if rises != (run.instrument == "harvest") and soc != stood or (run.instrument != "harvest"
-                                                                       and _charged(each.reading)):
+        other_way = stood is not None and (soc < stood if fills else soc > stood)
+        if other_way or not fills and _charged(each.reading):
             break
         found.append(each)
         stood = soc
