@@ -116,7 +116,7 @@ class Young(PagesCase):
         self.shows("The sheet", page)
         self.shows("all the same", page)
         self.hides("Days short in a usual year", page)
-        self.shows("Days short in a usual year", self.client.get(HERE + "?all=1").text)
+        self.shows("Days short in a usual year", self.client.get(HERE + "?years=1").text)
         self.keep(*readings(*({"soc": 0.9} for _ in range(3)), start=NOW - timedelta(days=5)))
         self.shows("Days short in a usual year", self.client.get(HERE).text)
 

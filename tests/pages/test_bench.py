@@ -512,6 +512,7 @@ class WhileItRuns(BenchCase):
         self.shows("80 % now", page)  # 10 points of 9600 Wh in 8 h
         self.shows("120 W so far", page)
         self.assertEqual(len(self.run_now().run.marks), 1)
+        self.shows("120 W so far", self.client.get("/1/bench").text)  # one run, one finding, wherever it stands
         # Its note says that something was on, so that stretch may be left out, in the log as it stands there.
         self.shows("says “heater was on”", page)
         reading = [each for each in kept_readings.everything(self.db, 1) if each.reading.note == "heater was on"][0]
@@ -521,6 +522,14 @@ class WhileItRuns(BenchCase):
         # Charged again it is over: what the log says then is no more of the trial.
         self.post("/1/readings", {"at": "2026-11-24T18:00", "soc": "95"})
         self.hides("95 %", self.show())
+
+    def test_at_the_cut_off_the_log_has_what_the_display_says_or_nothing(self):
+        for n, typed in enumerate(({}, {"soc": "8"}), 1):
+            at = f"2026-11-2{n}T08:00"
+            self.post("/1/bench/new", {"instrument": "capacity", "wh": "0", "soc": "100", "at": at})
+            self.read(run_id=n, at=at.replace("08", "18"), wh="9000", **typed)
+            self.press("noted", run_id=n, cut_off="y")
+        self.assertEqual([each.soc for each in self.log()], [1.0, 0.0, 1.0, 0.08])
 
     def test_what_was_applied_goes_on_saying_what_it_said(self):
         self.post("/1/bench/new", {"instrument": "capacity", "wh": "0", "soc": "100", "at": "2026-11-24T08:00"})

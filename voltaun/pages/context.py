@@ -186,6 +186,15 @@ class Recent:
         return worst_days(self._rig, self.known.account.intervals, self.days)
 
 
+YOUNG_DAYS = 3
+"""A log of fewer days is young: sums and the worksheet say more than years and odds."""
+
+
+def young() -> bool:
+    """Whether hardly anything is logged yet."""
+    return not readings.some_days(db(), g.kept.id, YOUNG_DAYS)
+
+
 def lately() -> Known:
     """What the log tells of late; of a log that ended long ago what it told at its end."""
     told = look().recent.known

@@ -18,7 +18,7 @@ from voltaun.database.connection import hindrance
 from voltaun.database.house import LOOK_ONLY, YOUNGER
 from voltaun.formats.plan_text import as_text
 from voltaun.pages import door
-from voltaun.pages.context import db, look, rig, tried_on, unexplained_use
+from voltaun.pages.context import db, look, rig, tried_on, unexplained_use, young
 from voltaun.pages.days import shown
 from voltaun.pages.figures import glass, weave
 from voltaun.pages.leaves import LEAVES
@@ -40,9 +40,6 @@ from voltaun.words.units import (
 
 PAGES = (("1", "today", "Today"), ("2", "log", "Log"), ("3", "bench", "Bench"), ("4", "rig", "Rig"),
          ("5", "outlook", "Outlook"), ("6", "additions", "Additions"), ("7", "sums", "Sums"))
-YOUNG_DAYS = 3
-"""A log of fewer days is young."""
-
 GROUNDS = ("device", "day", "night")
 
 
@@ -71,7 +68,7 @@ def install(app: Flask) -> None:
 
 def _pages() -> list[tuple[str, str, str]]:
     """The pages; until there are some days of log a rig's sums stand second, since they need none."""
-    if g.get("kept") is None or readings.some_days(db(), g.kept.id, YOUNG_DAYS):
+    if g.get("kept") is None or not young():
         return list(PAGES)
     return sorted(PAGES, key=lambda of: (of[1] != "today", of[1] != "sums"))
 

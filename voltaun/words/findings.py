@@ -90,11 +90,10 @@ def _label(found: Labelled, run: Run, rig: Rig) -> Said:
 
 
 def _drawdown(found: Drawdown, run: Run, rig: Rig) -> Said:
-    floors = (("everyday floor", rig.bank.everyday_floor), ("hard floor", rig.bank.hard_floor), ("empty", 0.0))
     rows = [("Falls", f"{found.slope * 100:.3f} % an hour, {found.slope * 2400:.1f} % a day; "
                       f"{found.low * 100:.2f} to {found.high * 100:.2f} % an hour, 19 times in 20"),
             ("Leaves the bank", f"{found.watts:.1f} W, {show_energy(found.watts * 24)} a day")]
-    ahead = [(word, floor) for word, floor in floors if floor > 0 or word == "empty"]
+    ahead = floors(rig)
     rows += [(f"From {show_percent(found.last_soc)} to {word}", hours_words(found, floor)) for word, floor in ahead]
     word, floor = ahead[0]
     headline = (f"The bank falls {found.slope * 2400:.1f} % a day: {show_duration(round(found.hours_to(floor)[0]))} "
@@ -104,6 +103,12 @@ def _drawdown(found: Drawdown, run: Run, rig: Rig) -> Said:
         rest = "standby and the inverter's idle" if run.side == "ac" else "standby"
         advice = f"{run.subject} itself takes about {show_rough(found.load_wh_per_day)} a day; the rest is {rest}."
     return headline, advice, rows
+
+
+def floors(rig: Rig) -> list[tuple[str, float]]:
+    """The levels that a bank falls to, by their words, the highest first; a floor of nothing is none."""
+    listed = (("everyday floor", rig.bank.everyday_floor), ("hard floor", rig.bank.hard_floor))
+    return [*(each for each in listed if each[1] > 0), ("empty", 0.0)]
 
 
 def hours_words(found: Drawdown, floor: float, soc: float | None = None) -> str:

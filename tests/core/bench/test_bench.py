@@ -611,6 +611,8 @@ class WhileTheyRun(unittest.TestCase):
         down = stands(Run("drawdown", marks=marks((0, 8), soc=(0.93, 0.81))), self.OF)
         self.assertAlmostEqual(down.witnesses[0].watts, 15)
         self.assertAlmostEqual(down.witnesses[0].until[0].hours, 61 / 1.5)
+        # A level that rises while it should fall is no witness of what leaves the bank.
+        self.assertIsNone(stands(Run("drawdown", marks=marks((0, 8), soc=(0.81, 0.93))), self.OF))
         # 250 W into it at 0.8: from 30 % the other 700 Wh are there in 3½ h.
         charge = stands(Run("harvest", "Socket", marks=marks((0, 1), soc=(0.3, None), dc_w=(260, 240))), self.OF)
         self.assertEqual(charge.witnesses[0].by, "glimpses")

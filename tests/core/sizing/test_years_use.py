@@ -58,17 +58,21 @@ class Use(unittest.TestCase):
         # A day of 2000 Wh: 0.4² + (0.4 × 59/60)² is off beside 0.4² for the list, and the two are 0.69 apart.
         off = 0.16 + (0.4 * 59 / 60) ** 2
         part = math.exp(-0.5 * math.log(2) ** 2 / (0.25 + off)) * off / (off + 0.16)
-        self.assertAlmostEqual(towards_list(of, 2000.0, 1), 2 ** -part)
-        shares = [towards_list(of, 2000.0, days) for days in (1, 3, 14, 59)]
+        self.assertAlmostEqual(towards_list(1000.0, 2000.0, 1), 2 ** -part)
+        shares = [towards_list(1000.0, 2000.0, days) for days in (1, 3, 14, 59)]
         self.assertEqual(shares, sorted(shares))
-        self.assertEqual([towards_list(of, 2000.0, 60), towards_list(PLAIN, 2000.0, 1)], [1.0, 1.0])
+        self.assertEqual([towards_list(1000.0, 2000.0, 60), towards_list(0.0, 2000.0, 1)], [1.0, 1.0])
         # So in the years: a fortnight of 2000 Wh beside a list of 1000.
         log = readings(*({"soc": 0.5, "use_wh": 2000.0} for _ in range(15)), start=START)
         lean = use_of(of, log).mean() / use_of(PLAIN, log).mean()
-        self.assertAlmostEqual(lean, towards_list(of, 2000.0, 14), delta=0.02)
+        self.assertAlmostEqual(lean, towards_list(1000.0, 2000.0, 14), delta=0.02)
         self.assertLess(lean, 0.9)
+        # Three days of summer with a fan meet the list of summer, and are not taken for more than it.
+        fan = replace(PLAIN, loads=(Load("All", 1200, "dc"), Load("Fan", 800, "dc", months=(6, 7, 8))))
+        days = readings(*({"soc": 0.5, "use_wh": 2000.0} for _ in range(4)), start=START)
+        self.assertAlmostEqual(use_of(fan, days)[6] / use_of(PLAIN, days)[6], 1.0, delta=0.03)
         # A kettle alone is no list of all that runs.
-        self.assertGreater(towards_list(replace(PLAIN, loads=(Load("Kettle", 100, "dc"),)), 2000.0, 7), 0.95)
+        self.assertGreater(towards_list(100.0, 2000.0, 7), 0.95)
 
     def test_a_load_of_some_months_is_there_in_these_only(self):
         # Ninety days from June on of 2000 Wh, of which a fan from June to August takes 800.

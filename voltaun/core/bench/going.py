@@ -52,7 +52,6 @@ class Witness:
 class Going:
     """How a trial stands at its last reading; the witness that is relied on first. passed is AC out of DC so far."""
 
-    hours: float
     witnesses: tuple[Witness, ...]
     passed: float | None
 
@@ -72,7 +71,7 @@ def going(run: Run, rig: Rig, reach: Reach | None = None) -> Going | None:
     (wh, passed), begun = _counted(run, rig), _begun_at(run)
     energy, through = effective_energy(rig).wh, 1.0 if falls else rig.bank.charge_efficiency
     shown = next((mark.soc for mark in reversed(run.marks) if mark.soc is not None), None)
-    moved, seen = abs(_moved(run, begun)), glimpsed_w(run)
+    moved, seen = _moved(run, begun) * (-1 if falls else 1), glimpsed_w(run)
     found = []
     if wh:
         # What lies in a stretch that is left out moved the level all the same: then only the display tells it.
@@ -85,7 +84,7 @@ def going(run: Run, rig: Rig, reach: Reach | None = None) -> Going | None:
     levels = _floors(rig) if falls else (("full", 1.0),)
     told = tuple(Witness(by, watts, soc, tuple(_ahead(run.marks[-1].at, hours, watts * through / energy, soc, levels,
                                                       falls, reach))) for by, watts, soc in found)
-    return Going(hours, told, passed) if told else None
+    return Going(told, passed) if told else None
 
 
 def _within(begun: float, share: float, falls: bool) -> float:

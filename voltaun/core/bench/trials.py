@@ -75,8 +75,7 @@ def capacity(run: Run, rig: Rig) -> Tested:
     """
     require_time(run)
     out, hours = counters(run, rig), hours_that_count(run)
-    top, fell = _ends(run)
-    bottom = 0.0 if run.cut_off else run.marks[-1].soc or 0.0
+    top, bottom, fell = _ends(run)
     cold = cold_factor(rig.chemistry, run.ambient_c)
     efficiency, apart = out.efficiency, out.disagreement
     trust = METER_TRUST if out.how == "dc" else DISPLAY_TRUST if run.read_on == "display" else FROM_OTHERS_TRUST
@@ -185,8 +184,8 @@ def _taken(rig: Rig, hours: float, dc: float | None, ah: float | None, ac: float
     raise NotYet("nothing_counted")
 
 
-def _ends(run: Run) -> tuple[float, float]:
-    """The level at which the test began, and the share of the bank that it took, without what is left out."""
+def _ends(run: Run) -> tuple[float, float, float]:
+    """The levels between which the test ran, and the share of the bank that it took, without what is left out."""
     top = run.marks[0].soc if run.marks[0].soc is not None else 1.0
     bottom = 0.0 if run.cut_off else run.marks[-1].soc
     if bottom is None:
@@ -199,7 +198,7 @@ def _ends(run: Run) -> tuple[float, float]:
         aside += ends[0] - ends[1]
     if top - bottom - aside < 0.05:
         raise NotYet("fell_too_little")
-    return top, top - bottom - aside
+    return top, bottom, top - bottom - aside
 
 
 def _capacity_remarks(run: Run, how: str, top: float, bottom: float, cold: float, apart: float | None,

@@ -328,7 +328,7 @@ def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], coun
     drawn = draw(model, max(told) + timedelta(days=400), len(days), count, (seed, 18, 19))
     of_year = np.array([day.timetuple().tm_yday - 1 for day in days])
     factors = level.draw(of_year, count, np.random.default_rng([seed, 21]))
-    factors = factors * towards_list(rig, level.mean_wh, len(told))
+    factors = factors * towards_list((daily_use(rig, month=1) or 0.0) - listed[0], level.mean_wh, len(told))
     use = drawn * level.mean_wh * factors * habit[[day.weekday() for day in days], None]
     use += np.array([listed[day.month - 1] for day in days])[:, None]
     for of in () if all_year else away:
@@ -338,14 +338,13 @@ def _use(rig: Rig, known: Known, legs: Sequence[Leg], days: Sequence[date], coun
     return np.asarray(use)
 
 
-def towards_list(rig: Rig, logged_wh: float, days: int) -> float:
-    """What the log's use a day is to be multiplied by so that a list of loads beside it counts, as long as few days are
-    known: both weigh by how far they may be off the year's use. 1 without a list."""
-    listed = (daily_use(rig, month=1) or 0.0) - seasonal_wh(rig)[0]
-    if listed <= 0 or logged_wh <= 0 or days >= FEW_DAYS:
+def towards_list(listed_wh: float, logged_wh: float, days: int) -> float:
+    """What the log's use a day is to be multiplied by so that a list of the same loads beside it counts, as long as few
+    days are known: both weigh by how far they may be off the year's use. 1 without a list."""
+    if listed_wh <= 0 or logged_wh <= 0 or days >= FEW_DAYS:
         return 1.0
     off = DAY_APART ** 2 / days + (SEASON_APART * (1 - days / FEW_DAYS)) ** 2
-    apart = math.log(listed / logged_wh)
+    apart = math.log(listed_wh / logged_wh)
     same = math.exp(-0.5 * apart ** 2 / (OTHER_LIST ** 2 + off))
     return math.exp(apart * same * off / (off + LIST_APART ** 2))
 
@@ -356,8 +355,9 @@ def _listed_use(rig: Rig, known: Known, days: Sequence[date], count: int, seed: 
     leaving = [by_month[day.month] for day in days]
     use = np.array([of.use_wh if of else 0.0 for of in leaving])
     if known.learned.use:
-        told = len(days_of(day_legs(known.account.intervals), rig.zone))
-        use = use * towards_list(rig, float(use.mean()), max(1, told))
+        told = days_of(day_legs(known.account.intervals), rig.zone)
+        month = max(told).month if told else days[0].month
+        use = use * towards_list(daily_use(rig, month) or 0.0, float(use.mean()), max(1, len(told)))
     spread = np.array([of.sd_wh / of.use_wh if of and of.use_wh else 0.0 for of in leaving])
     width = np.sqrt(np.log1p(spread ** 2))[:, None]
     unsure = 0.5 * float(spread.mean()) * rng.standard_normal(count)

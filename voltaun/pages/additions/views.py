@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
-from flask import g, render_template, request
+from flask import render_template, request
 from werkzeug.datastructures import MultiDict
 
 from voltaun.core.outlook.autonomy import drain
@@ -11,7 +11,7 @@ from voltaun.core.rig.bank import cold_factor
 from voltaun.core.sizing.suns import with_a_first_panel
 from voltaun.core.sizing.years import SEASONS
 from voltaun.core.sky.clear_sky import monthly_clear_sky
-from voltaun.database import clearsky, readings
+from voltaun.database import clearsky
 from voltaun.pages import context
 from voltaun.pages.leaves import known_leaf
 from voltaun.words.cautions import for_buying
@@ -48,15 +48,12 @@ def render(status: int | None = None, faults: Sequence[str] = (),
                            ), status or (422 if form.errors else 200)
 
 
-LEAST_DAYS = 3
-
-
 def _knows_too_little() -> bool:
     """Whether the worksheet says all that can be said: hardly anything is logged, no weather file is there, and nobody
     asked for years all the same."""
     from voltaun.pages.additions import simulated
-    return not ({"all", "at"} & set(request.args) or context.weathers() or not simulated.question().as_usual
-                or readings.some_days(context.db(), g.kept.id, LEAST_DAYS))
+    return context.young() and not ({"all", "at", "years"} & set(request.args) or context.weathers()
+                                    or not simulated.question().as_usual)
 
 
 def _worked(form: "WorksheetForm", runs: bool) -> dict[str, Any]:

@@ -24,7 +24,7 @@ from voltaun.pages.bench import trial_log, under_way
 from voltaun.pages.bench.shown import Shown, shown
 from voltaun.pages.start.trying import is_tried_out
 from voltaun.words.cautions import for_bench
-from voltaun.words.findings import hours_words, title
+from voltaun.words.findings import floors, hours_words, title
 from voltaun.words.sentences import begin, refusal
 
 if TYPE_CHECKING:
@@ -129,12 +129,9 @@ def _kept(run_id: int) -> bench.KeptRun:
     return kept
 
 
-def _shown(of: Run) -> Shown:
-    if of.instrument == "harvest":
-        return shown(of, context.rig(), g.now, context.sun(), context.look().account.learned.share.mean)
-    others = [each.run for each in bench.runs(context.db(), g.kept.id) if each.state == "open"] if (
-        of.instrument == "capacity") else []
-    return shown(of, context.rig(), g.now, others=[each for each in others if each.marks[:1] != of.marks[:1]])
+def _seen(kept: KeptRun) -> Shown:
+    share = context.look().account.learned.share.mean if kept.run.instrument == "harvest" else None
+    return under_way.seen(kept, bench.runs(context.db(), g.kept.id), share)
 
 
 def run(run_id: int) -> tuple[str, int]:
@@ -148,7 +145,7 @@ def _render(kept: KeptRun, form: "MarkForm | None" = None, noted: "ConditionsFor
             editing: int | None = None, status: int = 200, often: dict[str, str] | None = None) -> tuple[str, int]:
     from voltaun.pages.bench.forms import ConditionsForm, MarkForm
     rig, logged = context.rig(), under_way.beside(context.db(), g.kept.id, kept, g.now)
-    seen = _shown(under_way.seen_with(kept.run, logged))
+    seen = _seen(kept)
     own = {mark.at: n for n, mark in enumerate(kept.run.marks)}
     lines = [(mark, own.get(mark.at), logged.get(mark.at)) for mark in seen.run.marks]
     found = next((mark.at for mark in seen.run.marks[1:] if not mark.reset and found_on(mark.note)), None)
@@ -179,9 +176,8 @@ def _hours_from(finding: Any) -> dict[str, Any] | None:
         soc = parse(typed, "percent")
     except QuantityError as error:
         return {"typed": typed, "fault": refusal(error)}
-    bank = context.rig().bank
-    floors = (("everyday floor", bank.everyday_floor), ("hard floor", bank.hard_floor), ("empty", 0.0))
-    return {"typed": typed, "rows": [(word, hours_words(finding, floor, soc)) for word, floor in floors if soc > floor]}
+    return {"typed": typed, "rows": [(word, hours_words(finding, floor, soc))
+                                     for word, floor in floors(context.rig()) if soc > floor]}
 
 
 def _beside(kept: KeptRun, seen: Shown) -> Beside | None:
@@ -215,8 +211,9 @@ def add_mark(run_id: int) -> ResponseReturnValue:
         made = replace(kept.run, marks=(*kept.run.marks, mark))
         change = bench.change(db, kept, kept.version, made, g.now)
         trial_log.follow(db, g.kept.id, kept.run, made, g.now)
+        kept = bench.there(db, g.kept.id, run_id)
     in_log = mark.soc is not None and trial_log.stands_in_log(made, context.rig())
-    seen = _shown(made)  # what one came for is said beside the button too, which is far down on a phone
+    seen = _seen(kept)  # what one came for is said beside the button too, which is far down on a phone
     flash(("Kept; it stands in the log too." if in_log else "Kept.") + (f" {seen.headline}" if seen.going else ""),
           f"undo-run-{change}")
     return _back(run_id)
@@ -280,7 +277,7 @@ def often(run_id: int) -> ResponseReturnValue:
     except QuantityError as error:
         return _render(kept, status=422, often={"name": name, "typed": typed, "fault": refusal(error)})
     made = replace(kept.run, hours_a_day=a_day)
-    seen = _shown(made)
+    seen = shown(made, context.rig(), g.now)
     if seen.finding is None or seen.doubt:
         return _change(kept, made, f"Noted; nothing was applied: {seen.doubt or seen.headline}")
     try:
@@ -356,7 +353,7 @@ def undo(change_id: int) -> ResponseReturnValue:
 def apply(run_id: int) -> ResponseReturnValue:
     """Set the rig's figures to the finding."""
     kept = _kept(run_id)
-    seen = _shown(under_way.seen_with(kept.run, under_way.beside(context.db(), g.kept.id, kept, g.now)))
+    seen = _seen(kept)
     if seen.finding is None or seen.asks_how_long or kept.state == "abandoned":
         flash("There is no finding to apply; nothing was changed.")
         return _back(run_id)

@@ -78,8 +78,8 @@ def _sun(run: Run, by_hand: Sequence[datetime]) -> dict[datetime, Reading]:
 def _not_booked(run: Run) -> dict[datetime, Reading]:
     """The levels of a trial under a load of its own: where the bank stands, and what moved it is not booked."""
     shown = [(mark.at, mark.soc) for mark in run.marks if mark.soc is not None]
-    if run.cut_off and run.marks:
-        shown = [*(each for each in shown if each[0] != run.marks[-1].at), (run.marks[-1].at, 0.0)]
+    if run.cut_off and run.marks and run.marks[-1].soc is None:  # what the display still says stays as it was typed
+        shown.append((run.marks[-1].at, 0.0))
     note = OF_BANK if run.instrument == "capacity" else NOTE
     return {at: Reading(at, soc=soc, note=note, answer="reset" if n else "") for n, (at, soc) in enumerate(shown)}
 

@@ -6,12 +6,16 @@ from dataclasses import replace
 from datetime import datetime, timedelta
 from sqlite3 import Connection
 
+from flask import g
+
 from voltaun.core.bench.runs import Mark, Run
 from voltaun.core.log.reading import Reading
 from voltaun.core.rig.sources import SOURCE_TABLE
 from voltaun.database import readings
 from voltaun.database.bench import KeptRun
 from voltaun.database.readings import KeptReading
+from voltaun.pages import context
+from voltaun.pages.bench.shown import Shown, shown
 from voltaun.pages.bench.trial_log import OWN_NOTES
 
 STILL_RUNS = timedelta(hours=36)
@@ -59,6 +63,13 @@ def _going_on(run: Run, after: Sequence[KeptReading]) -> list[KeptReading]:
 
 def _charged(reading: Reading) -> bool:
     return any(getattr(reading, name) for source in SOURCE_TABLE for name in (source.wh, source.hours) if name)
+
+
+def seen(kept: KeptRun, runs: Sequence[KeptRun], usual_share: float | None = None) -> Shown:
+    """A run as it stands, with what it sees of the log and of the other runs of the rig."""
+    rig, run = context.rig(), seen_with(kept.run, beside(context.db(), g.kept.id, kept, g.now))
+    others = [each.run for each in runs if each.id != kept.id and each.state == "open"]
+    return shown(run, rig, g.now, context.sun() if run.instrument == "harvest" else None, usual_share, others)
 
 
 def seen_with(run: Run, logged: dict[datetime, KeptReading]) -> Run:

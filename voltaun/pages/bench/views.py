@@ -18,7 +18,8 @@ from voltaun.database.bench import KeptRun
 from voltaun.database.connection import transaction
 from voltaun.database.rigs import Origin
 from voltaun.pages import context
-from voltaun.pages.bench.shown import Shown, shown
+from voltaun.pages.bench import under_way
+from voltaun.pages.bench.shown import Shown
 from voltaun.pages.figures.svg import el
 from voltaun.pages.systems import fed_by
 
@@ -64,7 +65,7 @@ def _told(runs: list[KeptRun], rig: Rig, origins: dict[tuple[str, ...], Origin])
     """The runs with what each gives and what it waits for: those that wait, and those that are past."""
     metered = {load.name for load in rig.loads if load.evidence == "metered"}
     told = [(each, seen, _state(each, seen, metered, bench.in_use(each, origins))) for each in runs
-            for seen in [shown(each.run, rig, g.now, context.sun() if each.run.instrument == "harvest" else None)]]
+            for seen in [under_way.seen(each, runs)]]
     return {"waiting": [each for each in told if each[2] in PRESSING],
             "past": [each for each in told if each[2] not in PRESSING]}
 

@@ -115,7 +115,7 @@ def draw(size: Size, shown: list[Column], levels: list[tuple[datetime, float, bo
     first, last = shown[0].day, shown[-1].day
     return figure(size.width, size.height, f"The bank from {first:%d %B} to {last:%d %B}",
                   "Above, the level with its floors, and ahead the range it likely stays in. Below, what came in and "
-                  "went out each day. The same figures stand below in words.", join(parts), name=size.name,
+                  "went out each day. The same figures follow below.", join(parts), name=size.name,
                   role="group", class_=f"strip-figure {size.name}")
 
 

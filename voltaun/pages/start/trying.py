@@ -11,7 +11,7 @@ from voltaun.core.rig.bank import rated_energy
 from voltaun.core.rig.fields import RigFaults
 from voltaun.core.rig.parts import CHEMISTRIES, Bank, Mains, Place
 from voltaun.core.rig.rig import Rig
-from voltaun.database import clearsky, rigs
+from voltaun.database import rigs
 from voltaun.database.connection import transaction
 from voltaun.pages import context
 from voltaun.pages.start.forms import GREENWICH, STAND_IN_BANK, LabelField, ZoneField
@@ -62,7 +62,6 @@ def try_it() -> ResponseReturnValue:
     except RigFaults as faults:
         form.label.errors = [f"Found {fault.found}, expected {fault.expected}." for fault in faults.faults]
         return _render(form, 422)
-    clearsky.tables(context.writer(), made)
     with transaction(context.writer()) as db:
         rig_id = rigs.add(db, made)
     return redirect(url_for("bench.new", rig_id=rig_id, instrument=form.instrument.data), 303)

@@ -23,7 +23,7 @@ from voltaun.database.house import OWNER
 from voltaun.database.readings import KeptReading
 from voltaun.pages import context, door, frame
 from voltaun.pages.bench import under_way
-from voltaun.pages.bench.shown import Shown, shown
+from voltaun.pages.bench.shown import Shown
 from voltaun.pages.context import Look
 from voltaun.pages.figures import hours, strip
 from voltaun.pages.figures.strip import Column
@@ -46,7 +46,10 @@ def render(form: ReadingForm, status: int = 200) -> tuple[str, int]:
     """The page with this form in it, as sent back when something in it is wrong."""
     look = context.look()
     # Who only tries something out is told what there is, and advised nothing.
-    outlook, planned = (None, None) if is_tried_out(context.rig()) else (look.outlook, look.plan)
+    outlook = None if is_tried_out(context.rig()) else look.outlook
+    # A list is no log: hours, but no plan and no ways.
+    listed = outlook is not None and outlook.present.drain.basis == "loads" and not outlook.present.silent
+    planned = look.plan if outlook and not listed else None
     first = look.today - timedelta(days=BACK)
     columns = strip.columns(first, look.today + timedelta(days=AHEAD), context.days_from(first), outlook,
                             look.ask.skies,
@@ -55,7 +58,7 @@ def render(form: ReadingForm, status: int = 200) -> tuple[str, int]:
     copied, trouble = frame.last_copy()
     guessed = door.wrong_tries() if g.who == OWNER else None
     first_said = None if outlook else first_hour(context.rig(), look.readings, context.sun(), look.today, look.now)
-    return render_template("today/today.html", look=look, outlook=outlook, today=look.today, form=form,
+    return render_template("today/today.html", look=look, outlook=outlook, listed=listed, today=look.today, form=form,
                            last_copy=copied, copy_trouble=trouble, guessed=guessed,
                            strips=_strips(look, columns), columns=columns, last=_last(look), seldom=_seldom(look, form),
                            first=first_said, steps=_steps(look), nothing_yet=not any(of.past for of in columns),
@@ -77,10 +80,8 @@ def _nights(look: Look) -> list[str]:
 
 def _trials() -> list[tuple[KeptRun, Shown]]:
     """What is being measured, and how it stands: the latest begun first."""
-    db, rig = context.db(), context.rig()
-    runs = [each for each in bench.runs(db, g.kept.id) if under_way.may_run(each, g.now)]
-    return [(each, shown(under_way.seen_with(each.run, under_way.beside(db, g.kept.id, each, g.now)), rig, g.now,
-                         context.sun() if each.run.instrument == "harvest" else None)) for each in runs]
+    runs = bench.runs(context.db(), g.kept.id)
+    return [(each, under_way.seen(each, runs)) for each in runs if under_way.may_run(each, g.now)]
 
 
 FOUND_LATELY = timedelta(days=3)

@@ -9,7 +9,7 @@ NOTES = {
     "needs_most": "{month} needs the most.",
     "sheet_covers": "The rig you have covers {use} a day with {reserve} in reserve.",
     "no_source": "Nothing on this rig fills the bank. Add a source on Rig, or a panel to the price list.",
-    "few_days": "Three days of log, and years of weather are run through it. [Run them now] all the same.",
+    "few_days": "Years of weather are run once three days are logged. [Run them now] all the same.",
     "no_use": "Type what you use a day below: the worksheet answers at once. Or [list what runs on Bench], or log a "
               "few days. Then years of weather are run through what you may add, buy or do instead.",
     "sheet_leaves": "Below your floor with that, in years of weather: {days}.",

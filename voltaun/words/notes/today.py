@@ -2,8 +2,7 @@
 
 NOTES = {
     "found_on": "You wrote “{said}” at {at}. Leave the time before it out of what is usual?",
-    "only_listed": "This is a list, not a log. Two levels a day apart show what is really used, and what to do about "
-                   "it.",
+    "only_listed": "This is a list, not a log. The level today and tomorrow shows what is really used.",
     "apart": "The packs are {points} points apart. Let them balance at full, and look for a loose lead or a weak pack.",
     "no_copy_of_late": "No copy of the log could be made of late: {trouble}. [Copies]",
     "plan_waits": "The plan of the day waits until the level is read.",
