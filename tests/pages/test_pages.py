@@ -230,6 +230,19 @@ class NewReading(PagesCase):
         return replace(self.rig, generators=(Generator("Set", 900),), vehicles=(Engine("Ute", 320),))
 
 
+class Listed(PagesCase):
+    def test_a_list_is_told_as_one_and_advises_nothing(self):
+        with transaction(self.db):
+            rigs.save(self.db, rigs.get(self.db, 1), replace(self.rig, loads=(Load("Fridge", 3000, "dc"),)), NOW)
+        self.keep(*readings({"soc": 0.4}, start=NOW - timedelta(hours=1)))
+        page = self.client.get("/1/today").text
+        self.shows("By your list: about", page)
+        self.shows("This is a list, not a log.", page)
+        for words in ("by the clock", "Keep this as a plan", "within ten days", "Tonight", "May this run?"):
+            self.assertNotIn(words, page)
+        self.assertEqual(page.count('id="entry"'), 1)
+
+
 class Line(PagesCase):
     def test_what_is_never_filled_in_leaves_the_line_and_what_is_often_comes_into_it(self):
         def line():

@@ -68,7 +68,7 @@ def _charged(reading: Reading) -> bool:
 def seen(kept: KeptRun, runs: Sequence[KeptRun], usual_share: float | None = None) -> Shown:
     """A run as it stands, with what it sees of the log and of the other runs of the rig."""
     rig, run = context.rig(), seen_with(kept.run, beside(context.db(), g.kept.id, kept, g.now))
-    others = [each.run for each in runs if each.id != kept.id and each.state == "open"]
+    others = [each.run for each in runs if each.state == "open"]  # a run beside itself tells nothing
     return shown(run, rig, g.now, context.sun() if run.instrument == "harvest" else None, usual_share, others)
 
 
